@@ -1,0 +1,197 @@
+"""Corners, passages and proposed sectors of a layout."""
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from lauftakt.core.layout import Corner, Layout, Passage
+
+Array = NDArray[np.float64]
+
+BEND_ON = 1 / 320.0
+BEND_OFF = 1 / 650.0
+LEAST_TURN = 0.15
+JOIN_SAME_M = 28.0
+CHICANE_M = 40.0
+LINK_S = 1.0
+SECTORS = 3
+
+
+def find_corners(layout: Layout) -> tuple[Corner, ...]:
+    """Corners by threshold on the centre line's curvature, with hysteresis.
+
+    Two bends of the same direction less than 28 m apart are one corner (a double apex); bends of opposite direction
+    less than 40 m apart stay two and share a group (a chicane).
+
+    Parameters
+    ----------
+    layout : with its centre line; a closed one may begin anywhere, also inside a corner
+
+    Returns
+    -------
+    Corners in driving order, named T1, T2, …
+    """
+    centre = layout.centre
+    count = len(centre.s) - 1 if centre.closed else len(centre.s)
+    mode = "wrap" if centre.closed else "nearest"
+    bend = uniform_filter1d(centre.curvature[:count], 9, mode=mode)
+    step = centre.length / (len(centre.s) - 1)
+    # Start the search on a straight, so that no corner is cut in two.
+    shift = int(np.argmin(uniform_filter1d(np.abs(bend), 41, mode=mode))) if centre.closed else 0
+    turned = np.roll(bend, -shift)
+    found: list[tuple[int, int, int]] = []
+    for sign in (1, -1):
+        inside = np.flatnonzero(np.diff(np.concatenate([[0], (sign * turned > BEND_OFF).astype(int), [0]])))
+        for first, last in inside.reshape(-1, 2):
+            part = sign * turned[first:last]
+            if part.max() > BEND_ON:
+                found.append((int(first), int(last), sign))
+    found.sort()
+    joined: list[tuple[int, int, int]] = []
+    for first, last, sign in found:
+        if joined and joined[-1][2] == sign and (first - joined[-1][1]) * step < JOIN_SAME_M:
+            joined[-1] = (joined[-1][0], last, sign)
+        else:
+            joined.append((first, last, sign))
+    corners: list[Corner] = []
+    group = -1
+    previous: int | None = None
+    for first, last, sign in joined:
+        part = sign * turned[first:last]
+        if part.sum() * step < LEAST_TURN:
+            continue
+        if previous is None or (first - previous) * step >= CHICANE_M:
+            group += 1
+        previous = last
+        strong = part >= 0.9 * part.max()
+        apex = first + int(np.flatnonzero(strong)[0] + np.flatnonzero(strong)[-1]) // 2
+        if not strong[apex - first]:  # two apexes: the first one counts
+            apex = first + int(np.argmax(part))
+        places = [float(((i + shift) % count) * step) for i in (first, apex, last)]
+        corners.append(Corner("", "left" if sign > 0 else "right", *places, group=group))
+    corners.sort(key=lambda corner: corner.apex_m)
+    groups = {g: i + 1 for i, g in enumerate(dict.fromkeys(c.group for c in corners))}
+    return tuple(
+        replace(corner, name=f"T{i + 1}", group=groups[corner.group]) for i, corner in enumerate(corners)
+    )
+
+
+def find_passages(
+    layout: Layout, times: Array, speeds: Array, throttles: Array | None, brakings: Array
+) -> tuple[Passage, ...]:
+    """Divide the lap into passages, without gaps.
+
+    Neighbouring corners belong together where nobody is at full throttle for more than a second between them. A
+    passage begins a little before the earliest ordinary braking point of its first corner.
+
+    Parameters
+    ----------
+    layout : with corners
+    times : (laps, g) s from the line, on the layout's grid
+    speeds : (laps, g) m/s
+    throttles : (laps, g) shares, or None: then "gaining speed" stands in for full throttle
+    brakings : (laps, g) True where the car brakes
+
+    Returns
+    -------
+    Passages P1, P2, … in driving order from the start line.
+    """
+    corners = layout.corners
+    grid = layout.grid()[:-1]
+    if not corners:
+        return (Passage("P1", (), 0.0, layout.length),)
+    flat = (
+        throttles[:, :-1] > 0.95 * np.percentile(throttles, 99)
+        if throttles is not None
+        else np.gradient(speeds[:, :-1], axis=1) > 0.002
+    )
+    seconds = np.diff(times, axis=1)
+
+    def between(a: float, b: float) -> NDArray[np.bool_]:
+        return (grid >= a) & (grid < b) if a < b else (grid >= a) | (grid < b)
+
+    members: list[list[Corner]] = []
+    for i, corner in enumerate(corners):
+        before = corners[i - 1]
+        gap = between(before.apex_m, corner.apex_m)
+        full = (flat & gap).astype(float) * seconds
+        linked = i > 0 and np.quantile(full.sum(axis=1), 0.9) < LINK_S
+        if linked:
+            members[-1].append(corner)
+        else:
+            members.append([corner])
+    if len(members) > 1:
+        gap = between(corners[-1].apex_m, corners[0].apex_m)
+        if np.quantile(((flat & gap) * seconds).sum(axis=1), 0.9) < LINK_S:
+            members[0] = members.pop() + members[0]
+    begins: list[float] = []
+    for i, group in enumerate(members):
+        first = group[0]
+        last = members[i - 1][-1]
+        reach = (first.apex_m - last.apex_m) % layout.length or layout.length
+        begin = _braking_begins(layout, grid, brakings[:, :-1], first.apex_m, reach)
+        clear = (first.apex_m - last.exit_m) % layout.length
+        distance = (first.apex_m - begin) % layout.length
+        # Others will brake earlier than those whose laps made the layout: leave room, but not inside the last corner.
+        wanted = max(distance * 1.3, distance + 25.0)
+        begins.append((first.apex_m - min(wanted, max(clear * 0.75, distance))) % layout.length)
+    order = np.argsort([group[0].apex_m for group in members])
+    passages = []
+    for k, i in enumerate(order):
+        follower = order[(k + 1) % len(order)]
+        passages.append(
+            Passage(f"P{k + 1}", tuple(c.name for c in members[i]), begins[i], begins[follower])
+        )
+    if len(passages) == 1:
+        only = passages[0]
+        return (replace(only, to_m=only.from_m) if only.from_m else replace(only, to_m=layout.length),)
+    return tuple(passages)
+
+
+def _braking_begins(
+    layout: Layout, grid: Array, braking: NDArray[np.bool_], apex: float, reach: float
+) -> float:
+    """Earliest ordinary (10th percentile) place at which braking for an apex begins; the corner's own entry if never."""
+    ahead = (apex - grid) % layout.length
+    order = np.argsort(ahead)
+    window = order[ahead[order] < min(reach, 400.0)]
+    starts = []
+    for lap in braking:
+        on = lap[window]
+        if not on.any():
+            continue
+        nearest = int(np.argmax(on))
+        if ahead[window[nearest]] > 140.0:  # braking that belongs to something before
+            continue
+        quiet = uniform_filter1d(on.astype(float), 25)[nearest:] < 0.04
+        stop = nearest + (int(np.argmax(quiet)) if quiet.any() else len(quiet) - 1)
+        last = nearest + int(np.flatnonzero(on[nearest : stop + 1])[-1])
+        starts.append(ahead[window[last]])
+    if not starts:
+        return (apex - min(60.0, 0.5 * reach)) % layout.length
+    return float((apex - np.quantile(starts, 0.9)) % layout.length)
+
+
+def propose_splits(layout: Layout, times: Array) -> tuple[float, ...]:
+    """Two splits that cut the lap into three sectors of comparable time, where passages (so: braking) begin.
+
+    Parameters
+    ----------
+    layout : with passages
+    times : (laps, g) s from the line, on the layout's grid
+    """
+    usual = np.median(times, axis=0)
+    grid = layout.grid()
+    places = sorted(p.from_m for p in layout.passages if 0.05 * layout.length < p.from_m < 0.95 * layout.length)
+    when = np.interp(places, grid, usual)
+    splits: list[float] = []
+    for k in range(1, SECTORS):
+        wanted = usual[-1] * k / SECTORS
+        free = [(abs(t - wanted), p) for p, t in zip(places, when, strict=True) if p not in splits]
+        if free and min(free)[0] < usual[-1] / SECTORS / 2:
+            splits.append(min(free)[1])
+        else:
+            splits.append(float(np.interp(wanted, usual, grid)))
+    return tuple(sorted(splits))

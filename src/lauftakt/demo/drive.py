@@ -1,0 +1,320 @@
+"""Drives laps: from circuit, car and driver to the true motion over time.
+
+A quasi-steady lap simulation (point mass, forward and backward passes over the path; see Brayshaw and Harrison, "A
+quasi steady state approach to race car lap simulation", Proc. IMechE D 219, 2005) whose limits are changed metre by
+metre by the driver's habits, then smoothed to what pedals and tyres can follow.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
+from scipy.ndimage import gaussian_filter1d
+
+from lauftakt.demo.car import GRAVITY, Car
+from lauftakt.demo.circuit import Circuit
+from lauftakt.demo.habits import Driver, Habit
+from lauftakt.demo.line import path_geometry, racing_line
+
+Array = NDArray[np.float64]
+
+PIT_SPEED = 16.0
+
+
+@dataclass(frozen=True)
+class Motion:
+    """The true motion of one run, along the driven path.
+
+    ``distance`` counts along the centre line from the start line's first lap (unwrapped), ``path`` along the driven
+    path; both are sampled with ``time`` at every metre of centre line. ``crossings`` are the true times at which the
+    start line is crossed.
+    """
+
+    time: Array
+    distance: Array
+    path: Array
+    speed: Array
+    x: Array
+    y: Array
+    heading: Array
+    curvature: Array
+    acceleration: Array
+    gear: Array
+    offset: Array
+    crossings: Array
+
+    def at(self, time: Array) -> dict[str, Array]:
+        """Everything at given times (s from the beginning of the motion)."""
+        path = CubicHermiteSpline(self.time, self.path, self.speed)
+        along = path(time)
+        found = {
+            "speed": np.maximum(path(time, 1), 0.0),
+            "distance": PchipInterpolator(self.path, self.distance)(along),
+            "x": PchipInterpolator(self.path, self.x)(along),
+            "y": PchipInterpolator(self.path, self.y)(along),
+        }
+        for name in ("heading", "curvature", "acceleration"):
+            found[name] = np.interp(along, self.path, getattr(self, name))
+        found["gear"] = self.gear[np.clip(np.searchsorted(self.path, along, side="right") - 1, 0, None)]
+        return found
+
+
+class _Limits:
+    """Per-metre limits of one lap, changed by habits before the passes."""
+
+    def __init__(self, circuit: Circuit, car: Car, driver: Driver, curvature: Array) -> None:
+        self.step = circuit.step
+        self.grip_speed = np.sqrt(car.grip * GRAVITY / np.maximum(np.abs(curvature), 1e-4))
+        self.speed_share = np.full(len(curvature), np.sqrt(driver.corner_level))
+        self.cap = np.full(len(curvature), np.inf)
+        self.brake = np.full(len(curvature), driver.brake_level)
+        self.drive = np.full(len(curvature), driver.pace_share)
+        self.gears_high = np.zeros(len(curvature), dtype=int)
+
+
+def _apex_of(speed: Array, near: int, reach: int) -> int:
+    """Index of the slowest point within ``reach`` grid points of ``near`` (periodic)."""
+    around = np.arange(near - reach, near + reach)
+    return int(around[np.argmin(speed[around % len(speed)])] % len(speed))
+
+
+def _window(count: int, start: int, length: float, step: float) -> NDArray[np.int64]:
+    return np.arange(start, start + max(1, round(length / step))) % count
+
+
+def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: float) -> None:
+    """Change one lap's limits by one habit; ``plain`` is the same driver's speed without any."""
+    count, step = len(plain), limits.step
+    amount = habit.amount * strength
+    here = np.arange(count)
+    away = (here - apex + count // 2) % count - count // 2
+    if habit.kind == "early_brake":
+        zone = _window(count, apex - round(amount / step), amount, step)
+        limits.cap[zone] = np.minimum(limits.cap[zone], plain[apex] * 1.012)
+    elif habit.kind == "soft_brake":
+        zone = _window(count, apex - round(260 / step), 260, step)
+        limits.brake[zone] *= 1.0 - amount
+    elif habit.kind in ("over_slow", "strong"):
+        sign = -1.0 if habit.kind == "over_slow" else 1.0
+        limits.speed_share *= 1.0 + sign * amount * np.exp(-0.5 * (away / (28.0 / step)) ** 2)
+    elif habit.kind == "late_throttle":
+        zone = _window(count, apex, amount, step)
+        limits.drive[zone] = 0.06
+    elif habit.kind == "hesitant_throttle":
+        zone = _window(count, apex + round(18 / step), amount, step)
+        limits.drive[zone] = -0.25
+    elif habit.kind == "wrong_gear":
+        zone = _window(count, apex - round(15 / step), 130, step)
+        limits.gears_high[zone] = round(habit.amount)
+    elif habit.kind == "needless_lift":
+        zone = _window(count, apex - round(amount / 2 / step), amount, step)
+        limits.drive[zone] = -0.7
+    elif habit.kind != "late_turn_in":
+        raise ValueError(f"No habit is called {habit.kind!r}.")
+
+
+def _turn_in_late(offset: Array, circuit: Circuit, apex: int, metres: float) -> Array:
+    """The line when the wheel is turned ``metres`` too late: the entry is shifted along the road."""
+    count, step = len(offset), circuit.step
+    away = ((np.arange(count) - apex + count // 2) % count - count // 2) * step
+    shift = metres * np.exp(-0.5 * ((away + 28.0) / 30.0) ** 2)
+    own = np.arange(count) * step
+    return np.asarray(np.interp(own - shift, own, offset, period=circuit.length))
+
+
+def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array, laps: int, cap: Array) -> tuple[Array, Array]:
+    """Forward and backward pass over ``laps`` repetitions; speed and gears-too-high per point."""
+    top = np.minimum(limits.grip_speed * limits.speed_share, limits.cap)
+    speed = np.minimum(np.tile(np.minimum(top, 90.0), laps), cap)
+    bend = np.tile(np.abs(curvature), laps).tolist()
+    ahead = np.tile(advance, laps).tolist()
+    brake = np.tile(limits.brake, laps).tolist()
+    drive = np.tile(limits.drive, laps).tolist()
+    high = np.tile(limits.gears_high, laps).tolist()
+    v = speed.tolist()
+    grip = car.grip * GRAVITY
+    drag = 0.6 * car.drag_area_m2 / car.mass_kg
+    roll = car.rolling * GRAVITY
+    for i in range(len(v) - 2, -1, -1):
+        w = v[i + 1]
+        used = min(0.9999, w * w * bend[i + 1] / grip)
+        slow = grip * brake[i] * (1.0 - used * used) ** 0.5 + drag * w * w + roll
+        reach = (w * w + 2.0 * slow * ahead[i]) ** 0.5
+        if reach < v[i]:
+            v[i] = reach
+    for i in range(len(v) - 1):
+        w = max(v[i], 2.0)
+        used = min(0.9999, w * w * bend[i] / grip)
+        share = drive[i]
+        if share >= 0.0:
+            push = share * min(car.engine_force(w, high[i]) / car.mass_kg, 0.62 * grip * (1.0 - used * used) ** 0.5)
+        else:
+            push = share * car.engine_brake_ms2
+        reach = max(w * w + 2.0 * (push - drag * w * w - roll) * ahead[i], 4.0) ** 0.5
+        if reach < v[i + 1]:
+            v[i + 1] = reach
+    return np.array(v), np.tile(limits.gears_high, laps)
+
+
+def drive_run(
+    circuit: Circuit,
+    car: Car,
+    driver: Driver,
+    *,
+    timed_laps: int,
+    seed: int,
+    without: Habit | None = None,
+    line: Array | None = None,
+) -> Motion:
+    """Drive an out lap from the pit exit, ``timed_laps`` timed laps and an in lap.
+
+    Parameters
+    ----------
+    timed_laps : how many laps from line to line
+    seed : everything random follows from it; the same seed with ``without`` gives the same run but for that habit
+    without : a habit left out, to learn what it costs
+    line : the line of :func:`racing_line`, if it is at hand
+
+    Returns
+    -------
+    The true motion.
+    """
+    random = np.random.default_rng(seed)
+    good = racing_line(circuit) if line is None else line
+    count = len(circuit.x)
+    at = {name: round(s / circuit.step) % count for name, s in circuit.corners}
+    _, _, base_advance, base_curvature = path_geometry(circuit, good)
+    base = _Limits(circuit, car, driver, gaussian_filter1d(base_curvature, 3, mode="wrap"))
+    plain, _ = _passes(car, base, base_curvature, base_advance, 2, np.full(2 * count, np.inf))
+    plain = plain[count:]
+    apex = {name: _apex_of(plain, i, round(45 / circuit.step)) for name, i in at.items()}
+    speeds, offsets, highs, advances, curvatures, headings, xs, ys = [], [], [], [], [], [], [], []
+    total = timed_laps + 2
+    for lap in range(total):
+        wander = gaussian_filter1d(random.standard_normal(count), 60 / circuit.step, mode="wrap")
+        offset = good + driver.line_scatter_m * wander / max(float(wander.std()), 1e-9)
+        levels = {name: random.standard_normal(3) for name in apex}
+        happens = [bool(random.random() < h.share) for h in driver.habits]
+        strengths = [float(np.clip(1.0 + 0.12 * random.standard_normal(), 0.6, 1.4)) for _ in driver.habits]
+        for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):
+            if habit.kind == "late_turn_in" and now and habit != without:
+                offset = _turn_in_late(offset, circuit, apex[habit.corner], habit.amount * strength)
+        offset = np.clip(gaussian_filter1d(offset, 4, mode="wrap"), -circuit.width / 2, circuit.width / 2)
+        x, y, advance, curvature = path_geometry(circuit, offset)
+        limits = _Limits(circuit, car, driver, gaussian_filter1d(curvature, 3, mode="wrap"))
+        for name, (corner, brake, drive) in levels.items():
+            away = ((np.arange(count) - apex[name] + count // 2) % count - count // 2) * circuit.step
+            near = np.exp(-0.5 * (away / 40.0) ** 2)
+            limits.speed_share *= 1.0 + driver.scatter * corner * near
+            limits.brake *= 1.0 + 2.5 * driver.scatter * brake * np.exp(-0.5 * ((away + 70) / 60.0) ** 2)
+            limits.drive *= 1.0 - 2.0 * driver.scatter * abs(drive) * np.exp(-0.5 * ((away - 40) / 25.0) ** 2)
+        for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):
+            if now and habit != without:
+                _apply(habit, limits, plain, apex[habit.corner], strength)
+        laps_here = 3
+        cap = np.full(laps_here * count, np.inf)
+        out_lap, in_lap = lap == 0, lap == total - 1
+        if out_lap or in_lap:
+            limits.speed_share *= 0.86 if out_lap else 0.82
+            limits.drive *= np.where(limits.drive > 0, 0.75, 1.0)
+        speed, high = _passes(car, limits, curvature, advance, laps_here, cap)
+        speeds.append(speed[count : 2 * count])
+        highs.append(high[count : 2 * count])
+        heading = np.unwrap(np.arctan2(np.roll(y, -1) - y, np.roll(x, -1) - x))
+        for store, value in zip(
+            (offsets, advances, curvatures, headings, xs, ys),
+            (offset, advance, curvature, heading, x, y),
+            strict=True,
+        ):
+            store.append(value)
+    begin, end = round(230 / circuit.step), total * count - round(190 / circuit.step)
+    cap = np.full(total * count, np.inf)
+    cap[: begin + round(120 / circuit.step)] = PIT_SPEED
+    cap[end - round(160 / circuit.step) :] = PIT_SPEED
+    offset = _blend(np.array(offsets), circuit)
+    # Joined laps: speed where two laps meet is limited by what the car can do, so pass once more over the whole run.
+    tiled = _positions(circuit, offset)
+    speed = np.minimum(np.concatenate(speeds), cap)
+    speed[begin] = 2.0
+    speed[end - 1] = 2.0
+    speed = _join(car, speed[begin:end], tiled["advance"][begin:end])
+    return _motion(car, speed, np.concatenate(highs)[begin:end], tiled, begin, end, circuit)
+
+
+def _blend(offsets: Array, circuit: Circuit) -> Array:
+    """Offsets of successive laps joined into one smooth line, blended over 120 m around the start line."""
+    total, count = offsets.shape
+    joined = offsets.ravel().copy()
+    half = round(60 / circuit.step)
+    for lap in range(1, total):
+        at = lap * count
+        before, after = offsets[lap - 1], offsets[lap]
+        index = np.arange(-half, half)
+        weight = 0.5 - 0.5 * np.cos(np.pi * (index + half) / (2 * half))
+        joined[at - half : at + half] = (1 - weight) * before[index % count] + weight * after[index % count]
+    return np.asarray(joined)
+
+
+def _positions(circuit: Circuit, offset: Array) -> dict[str, Array]:
+    repeat = len(offset) // len(circuit.x)
+    heading = np.tile(circuit.heading, repeat)
+    x = np.tile(circuit.x, repeat) - np.sin(heading) * offset
+    y = np.tile(circuit.y, repeat) + np.cos(heading) * offset
+    dx, dy = np.diff(x, append=x[:1]), np.diff(y, append=y[:1])
+    advance = np.hypot(dx, dy)
+    advance[-1] = advance[-2]
+    path_heading = np.unwrap(np.arctan2(dy, dx))
+    path_heading[-1] = path_heading[-2]
+    return {"x": x, "y": y, "advance": advance, "heading": path_heading, "offset": offset}
+
+
+def _join(car: Car, speed: Array, advance: Array) -> Array:
+    """Limit acceleration (both ways) where separately driven laps meet and at standstill."""
+    v = speed.tolist()
+    step = advance.tolist()
+    grip = car.grip * GRAVITY
+    for i in range(len(v) - 2, -1, -1):
+        v[i] = min(v[i], (v[i + 1] ** 2 + 2 * grip * step[i]) ** 0.5)
+    for i in range(len(v) - 1):
+        push = min(car.engine_force(max(v[i], 2.0)) / car.mass_kg, 0.62 * grip)
+        v[i + 1] = min(v[i + 1], (v[i] ** 2 + 2 * push * step[i]) ** 0.5)
+    # Pedals and tyres do not change force within a metre: about a tenth of a second of smoothing.
+    squared = np.square(v)
+    smooth = gaussian_filter1d(squared, 4.5, mode="nearest")
+    return np.asarray(np.sqrt(np.maximum(smooth, 0.5)))
+
+
+def _motion(
+    car: Car, speed: Array, high: NDArray[np.int64], path: dict[str, Array], begin: int, end: int, circuit: Circuit
+) -> Motion:
+    advance = path["advance"][begin:end]
+    travelled = np.concatenate([[0.0], np.cumsum(advance[:-1])])
+    # Constant acceleration within each step.
+    time = np.concatenate([[0.0], np.cumsum(2 * advance[:-1] / (speed[:-1] + speed[1:]))])
+    acceleration = np.gradient(speed**2 / 2, travelled)
+    distance = np.arange(begin, end) * circuit.step
+    curvature = np.gradient(path["heading"], edge_order=1)[begin:end] / advance
+    usual = car.gear_at(speed)
+    gear = np.minimum(usual + high, len(car.gear_top_speeds))
+    lap_length = circuit.length
+    lines = np.arange(np.ceil(distance[0] / lap_length), np.floor(distance[-1] / lap_length) + 1) * lap_length
+    forward = CubicHermiteSpline(time, travelled, speed)
+    at_line = np.interp(lines, distance, travelled)
+    crossings = np.interp(at_line, travelled, time)
+    for _ in range(4):
+        crossings = crossings - (forward(crossings) - at_line) / forward(crossings, 1)
+    return Motion(
+        time=time,
+        distance=distance,
+        path=travelled,
+        speed=speed,
+        x=path["x"][begin:end],
+        y=path["y"][begin:end],
+        heading=path["heading"][begin:end],
+        curvature=gaussian_filter1d(curvature, 2),
+        acceleration=acceleration,
+        gear=gear,
+        offset=path["offset"][begin:end],
+        crossings=crossings,
+    )

@@ -1,0 +1,45 @@
+"""What drivers do differently from the best they could: habits and mistakes, corner by corner."""
+
+from dataclasses import dataclass, field
+
+
+@dataclass(frozen=True)
+class Habit:
+    """One way of losing (or winning) time in one corner.
+
+    ``kind`` is one of
+
+    ``early_brake``        brakes ``amount`` metres too early and rolls to the apex
+    ``soft_brake``         brakes with ``1 - amount`` of the usual peak
+    ``over_slow``          takes ``amount`` (share) off the speed in the middle
+    ``late_throttle``      waits ``amount`` metres after the apex before accelerating
+    ``hesitant_throttle``  lifts again for ``amount`` metres soon after picking the throttle up
+    ``wrong_gear``         ``amount`` gears too high until the next ordinary shift
+    ``late_turn_in``       turns in ``amount`` metres late, so that the corner becomes tighter
+    ``needless_lift``      lifts for ``amount`` metres where others stay flat
+    ``strong``             carries ``amount`` (share) more speed than the driver's general level
+
+    ``share`` is the share of laps in which it happens.
+    """
+
+    corner: str
+    kind: str
+    amount: float
+    share: float = 1.0
+
+
+@dataclass(frozen=True)
+class Driver:
+    """A driver: general level, scatter from lap to lap, and habits.
+
+    ``corner_level`` and ``brake_level`` are the shares of grip used in corners and under brakes, ``scatter`` the
+    standard deviation (share) of both from lap to lap, ``line_scatter_m`` that of the driven line.
+    """
+
+    name: str
+    corner_level: float = 0.975
+    brake_level: float = 0.9
+    scatter: float = 0.004
+    line_scatter_m: float = 0.25
+    pace_share: float = 1.0
+    habits: tuple[Habit, ...] = field(default_factory=tuple)

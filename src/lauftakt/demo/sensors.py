@@ -1,0 +1,108 @@
+"""What a logger in the car would have written: channels with the errors of real sensors."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import lfilter
+
+from lauftakt.core.geo import Plane
+from lauftakt.core.log import Channel, Log
+from lauftakt.core.roles import ROLES
+from lauftakt.demo.car import GRAVITY, Car
+from lauftakt.demo.circuit import Circuit
+from lauftakt.demo.drive import Motion
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Sensors:
+    """Errors of one logger.
+
+    ``drift_m`` over ``drift_s`` is the slow position error, ``fix_m`` the white one, ``speed_scale`` the factor of the
+    wheel speed, ``speed_noise`` in m/s.
+    """
+
+    fix_hz: float = 10.0
+    fast_hz: float = 100.0
+    drift_m: float = 1.0
+    drift_s: float = 60.0
+    fix_m: float = 0.3
+    speed_scale: float = 1.006
+    speed_noise: float = 0.03
+    slow_hz: float = 1.0
+
+
+def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed: int, meta: dict[str, str]) -> Log:
+    """The log of a true motion.
+
+    Parameters
+    ----------
+    circuit, car, motion : what was driven
+    sensors : their errors
+    seed : of the errors
+    meta : what the file will say about the run
+
+    Returns
+    -------
+    A log with positions, speed, pedals, steering, gear, engine speed, accelerations and slow temperatures.
+    """
+    random = np.random.default_rng(seed)
+    end = float(motion.time[-1])
+    fast = np.arange(0.0, end, 1.0 / sensors.fast_hz)
+    true = motion.at(fast)
+    fixes = np.arange(0.0, end, 1.0 / sensors.fix_hz)
+    at_fix = motion.at(fixes)
+    drift = _drift(random, len(fixes), 1.0 / sensors.fix_hz, sensors)
+    noise = sensors.fix_m * random.standard_normal((2, len(fixes)))
+    plane = Plane(circuit.latitude, circuit.longitude)
+    latitude, longitude = plane.to_degrees(
+        at_fix["x"] + drift[0] + noise[0], at_fix["y"] + drift[1] + noise[1]
+    )
+    force = true["acceleration"] + np.asarray(car.resistance(true["speed"]))
+    most = np.array([car.engine_force(float(v)) for v in np.arange(0.0, 91.0)]) / car.mass_kg
+    throttle = np.clip(force / np.interp(true["speed"], np.arange(0.0, 91.0), most), 0.0, 1.0)
+    throttle = np.where(throttle > 0.94, 1.0, throttle)
+    engine_brake = np.where(true["speed"] > 5.0, car.engine_brake_ms2, 0.2)
+    braking = np.clip(-force - engine_brake, 0.0, None) / (car.grip * GRAVITY * car.brake_share)
+    pressure = np.clip(braking, 0.0, 1.3) * car.full_brake_bar * 1e5
+    rpm = car.engine_rpm(true["speed"], true["gear"])
+    wheel = np.arctan(true["curvature"] * car.wheelbase_m) + car.understeer * true["curvature"] * true["speed"] ** 2
+    slow = np.arange(0.0, end, 1.0 / sensors.slow_hz)
+    work = np.interp(slow, fast, rpm / car.rpm_limit)
+    warm = 1.0 - np.exp(-slow / 240.0)
+    values: dict[str, tuple[Array, Array]] = {
+        "latitude": (fixes, latitude),
+        "longitude": (fixes, longitude),
+        "speed": (
+            fast,
+            np.maximum(true["speed"] * sensors.speed_scale + sensors.speed_noise * random.standard_normal(len(fast)), 0),
+        ),
+        "throttle": (fast, throttle),
+        "brake_pressure": (fast, pressure + 0.1e5 * np.abs(random.standard_normal(len(fast)))),
+        "steering": (fast, wheel * car.steering_ratio + np.radians(0.4) * random.standard_normal(len(fast))),
+        "gear": (fast, true["gear"]),
+        "engine_speed": (fast, rpm * 2 * np.pi / 60 + 2.0 * random.standard_normal(len(fast))),
+        "lateral_acceleration": (
+            fast,
+            true["curvature"] * true["speed"] ** 2 + 0.35 * random.standard_normal(len(fast)),
+        ),
+        "longitudinal_acceleration": (fast, true["acceleration"] + 0.25 * random.standard_normal(len(fast))),
+        "oil_temperature": (slow, 273.15 + 62.0 + 44.0 * warm + 5.0 * work),
+        "water_temperature": (slow, 273.15 + 58.0 + 31.0 * warm + 3.0 * work),
+    }
+    return Log(
+        channels=tuple(
+            Channel(ROLES[role].header, ROLES[role].unit, role, time, value) for role, (time, value) in values.items()
+        ),
+        meta=meta,
+    )
+
+
+def _drift(random: np.random.Generator, count: int, step: float, sensors: Sensors) -> Array:
+    """First-order Gauss-Markov error east and north, (2, count) metres."""
+    keep = np.exp(-step / sensors.drift_s)
+    drive = sensors.drift_m * np.sqrt(1 - keep**2) * random.standard_normal((2, count))
+    drive[:, 0] = sensors.drift_m * random.standard_normal(2)
+    return np.asarray(lfilter([1.0], [1.0, -keep], drive, axis=1))
