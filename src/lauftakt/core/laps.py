@@ -58,6 +58,11 @@ class LapTrace:
     draws: Array
 
 
+def draw_places(length: float) -> Array:
+    """Places, in metres, at which draws of the error of a lap's time are kept: every 20 m, and the lap's end."""
+    return np.append(np.arange(0.0, length - DRAW_STEP_M / 2, DRAW_STEP_M), length)
+
+
 def split_laps(placed: Placed, layout: Layout) -> tuple[list[Lap], dict[int, LapTrace]]:
     """Cut a placed run into laps.
 
@@ -90,7 +95,7 @@ def split_laps(placed: Placed, layout: Layout) -> tuple[list[Lap], dict[int, Lap
     traces: dict[int, LapTrace] = {}
     grid = layout.grid()
     at_s, at_time = _rising(s, time)
-    draws_s = np.append(np.arange(0.0, length - DRAW_STEP_M / 2, DRAW_STEP_M), length)
+    draws_s = draw_places(length)
     pace = _usual_pace(crossings, length)
     for number, (begin, end) in enumerate(zip(edges[:-1], edges[1:], strict=True)):
         whole = 0 < number < len(edges) - 2

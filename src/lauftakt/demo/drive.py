@@ -20,6 +20,8 @@ from lauftakt.demo.line import path_geometry, racing_line
 Array = NDArray[np.float64]
 
 PIT_SPEED = 16.0
+RUN_UP_M = 1200.0
+RUN_OUT_M = 600.0
 
 
 @dataclass(frozen=True)
@@ -90,7 +92,11 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
     here = np.arange(count)
     away = (here - apex + count // 2) % count - count // 2
     if habit.kind == "early_brake":
-        zone = _window(count, apex - round(amount / step), amount, step)
+        # The slow part of a long corner begins before its slowest point.
+        slow = apex
+        while plain[slow - 1] < 1.03 * plain[apex] and (apex - slow) * step < 80.0:
+            slow -= 1
+        zone = _window(count, slow - round(amount / step), amount, step)
         limits.cap[zone] = np.minimum(limits.cap[zone], plain[apex] * 1.012)
     elif habit.kind == "soft_brake":
         zone = _window(count, apex - round(260 / step), 260, step)
@@ -123,16 +129,17 @@ def _turn_in_late(offset: Array, circuit: Circuit, apex: int, metres: float) -> 
     return np.asarray(np.interp(own - shift, own, offset, period=circuit.length))
 
 
-def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array, laps: int, cap: Array) -> tuple[Array, Array]:
-    """Forward and backward pass over ``laps`` repetitions; speed and gears-too-high per point."""
-    top = np.minimum(limits.grip_speed * limits.speed_share, limits.cap)
-    speed = np.minimum(np.tile(np.minimum(top, 90.0), laps), cap)
-    bend = np.tile(np.abs(curvature), laps).tolist()
-    ahead = np.tile(advance, laps).tolist()
-    brake = np.tile(limits.brake, laps).tolist()
-    drive = np.tile(limits.drive, laps).tolist()
-    high = np.tile(limits.gears_high, laps).tolist()
-    v = speed.tolist()
+def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array) -> Array:
+    """Speed over one lap that is driven between laps like it: forward and backward pass with some run-up and run-out."""
+    count = len(curvature)
+    index = np.arange(-round(RUN_UP_M / limits.step), count + round(RUN_OUT_M / limits.step)) % count
+    top = np.minimum(np.minimum(limits.grip_speed * limits.speed_share, limits.cap), 90.0)
+    v = top[index].tolist()
+    bend = np.abs(curvature)[index].tolist()
+    ahead = advance[index].tolist()
+    brake = limits.brake[index].tolist()
+    drive = limits.drive[index].tolist()
+    high = limits.gears_high[index].tolist()
     grip = car.grip * GRAVITY
     drag = 0.6 * car.drag_area_m2 / car.mass_kg
     roll = car.rolling * GRAVITY
@@ -154,7 +161,8 @@ def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array, laps: i
         reach = max(w * w + 2.0 * (push - drag * w * w - roll) * ahead[i], 4.0) ** 0.5
         if reach < v[i + 1]:
             v[i + 1] = reach
-    return np.array(v), np.tile(limits.gears_high, laps)
+    start = round(RUN_UP_M / limits.step)
+    return np.array(v[start : start + count])
 
 
 def drive_run(
@@ -186,10 +194,9 @@ def drive_run(
     at = {name: round(s / circuit.step) % count for name, s in circuit.corners}
     _, _, base_advance, base_curvature = path_geometry(circuit, good)
     base = _Limits(circuit, car, driver, gaussian_filter1d(base_curvature, 3, mode="wrap"))
-    plain, _ = _passes(car, base, base_curvature, base_advance, 2, np.full(2 * count, np.inf))
-    plain = plain[count:]
+    plain = _passes(car, base, base_curvature, base_advance)
     apex = {name: _apex_of(plain, i, round(45 / circuit.step)) for name, i in at.items()}
-    speeds, offsets, highs, advances, curvatures, headings, xs, ys = [], [], [], [], [], [], [], []
+    speeds, offsets, highs = [], [], []
     total = timed_laps + 2
     for lap in range(total):
         wander = gaussian_filter1d(random.standard_normal(count), 60 / circuit.step, mode="wrap")
@@ -201,7 +208,7 @@ def drive_run(
             if habit.kind == "late_turn_in" and now and habit != without:
                 offset = _turn_in_late(offset, circuit, apex[habit.corner], habit.amount * strength)
         offset = np.clip(gaussian_filter1d(offset, 4, mode="wrap"), -circuit.width / 2, circuit.width / 2)
-        x, y, advance, curvature = path_geometry(circuit, offset)
+        _, _, advance, curvature = path_geometry(circuit, offset)
         limits = _Limits(circuit, car, driver, gaussian_filter1d(curvature, 3, mode="wrap"))
         for name, (corner, brake, drive) in levels.items():
             away = ((np.arange(count) - apex[name] + count // 2) % count - count // 2) * circuit.step
@@ -212,22 +219,13 @@ def drive_run(
         for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):
             if now and habit != without:
                 _apply(habit, limits, plain, apex[habit.corner], strength)
-        laps_here = 3
-        cap = np.full(laps_here * count, np.inf)
         out_lap, in_lap = lap == 0, lap == total - 1
         if out_lap or in_lap:
             limits.speed_share *= 0.86 if out_lap else 0.82
             limits.drive *= np.where(limits.drive > 0, 0.75, 1.0)
-        speed, high = _passes(car, limits, curvature, advance, laps_here, cap)
-        speeds.append(speed[count : 2 * count])
-        highs.append(high[count : 2 * count])
-        heading = np.unwrap(np.arctan2(np.roll(y, -1) - y, np.roll(x, -1) - x))
-        for store, value in zip(
-            (offsets, advances, curvatures, headings, xs, ys),
-            (offset, advance, curvature, heading, x, y),
-            strict=True,
-        ):
-            store.append(value)
+        speeds.append(_passes(car, limits, curvature, advance))
+        highs.append(limits.gears_high)
+        offsets.append(offset)
     begin, end = round(230 / circuit.step), total * count - round(190 / circuit.step)
     cap = np.full(total * count, np.inf)
     cap[: begin + round(120 / circuit.step)] = PIT_SPEED

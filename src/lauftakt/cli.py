@@ -1,0 +1,92 @@
+"""The command ``lauftakt``."""
+
+import argparse
+import json
+import signal
+import sys
+import time
+from pathlib import Path
+from types import FrameType
+
+from lauftakt import settings
+
+
+def say(text: str) -> None:
+    print(text, flush=True)
+
+
+def main(arguments: list[str] | None = None) -> int:
+    """Entry point; returns the exit code."""
+    parser = argparse.ArgumentParser(prog="lauftakt", description="Compare laps and say where time is lost.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    demo = commands.add_parser("demo", help="start everything on this machine with the demo team")
+    demo.add_argument("--port", type=int, default=None, help="port of the server (default: that of the last start)")
+    demo.add_argument("--var", type=Path, default=settings.default_var(), help="folder for data and logs")
+    logs = commands.add_parser("demo-logs", help="write the demo team's log files into a folder")
+    logs.add_argument("folder", type=Path)
+    logs.add_argument("--truth", action="store_true", help="also write truth.json: true times and mistakes")
+    commands.add_parser("openapi", help="print the API's OpenAPI description")
+    chosen = parser.parse_args(arguments)
+    if chosen.command == "demo":
+        return _demo(chosen.var, chosen.port)
+    if chosen.command == "demo-logs":
+        from lauftakt.demo.school import write_day
+
+        for path in write_day(chosen.folder, truth=chosen.truth):
+            say(str(path))
+        return 0
+    return _openapi()
+
+
+def _openapi() -> int:
+    from lauftakt.web.application import create_app
+
+    nowhere = settings.Settings("mysql+pymysql://nowhere/none", "memory://", Path("."), "none", False, 1)
+    app = create_app(nowhere)
+    print(json.dumps(app.spec, indent=1))
+    return 0
+
+
+def _demo(var: Path, port: int | None) -> int:
+    from lauftakt.demo.team import EMAIL, PASSWORD, load_demo_team
+    from lauftakt.operate.mariadb import CannotStart
+    from lauftakt.operate.stack import Stack
+    from lauftakt.store.database import Database
+    from lauftakt.work.direct import hand_in_now
+
+    def stop(_signal: int, _frame: FrameType | None) -> None:
+        raise KeyboardInterrupt
+
+    signal.signal(signal.SIGTERM, stop)
+    var.mkdir(parents=True, exist_ok=True)
+    stack = Stack(var, port=port)
+
+    def hand_in(database: Database, team_id: int, path: Path) -> None:
+        fate = hand_in_now(database, var / "inbox", team_id, path)
+        if fate.state not in ("taken",) and fate.code != "duplicate":
+            raise CannotStart(f"{path.name} was not taken: {fate.message}")
+
+    try:
+        database = stack.start_database(say)
+        load_demo_team(database, hand_in, say)
+        database.close()
+        stack.start_application(say)
+        say("")
+        say(f"Lauftakt is at        {stack.address}")
+        say(f"Sign in as the coach: {EMAIL}   password: {PASSWORD}")
+        say("Ctrl-C stops everything.")
+        while True:
+            time.sleep(1)
+            stack.check()
+    except KeyboardInterrupt:
+        say("")
+        return 0
+    except CannotStart as error:
+        print(f"\n{error}", file=sys.stderr)
+        return 1
+    finally:
+        stack.stop(say)
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,152 @@
+"""The whole application on one machine: database, worker, server, started together and stopped together."""
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from collections.abc import Callable
+from pathlib import Path
+
+from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
+from lauftakt.store.database import Database
+
+Say = Callable[[str], None]
+
+
+class Stack:
+    """Started once, stopped once; every part runs in a session of its own, so that Ctrl-C reaches only us."""
+
+    def __init__(self, var: Path, *, port: int | None = None, workers: int = 2) -> None:
+        self.var = var.resolve()
+        self.wanted_port = port
+        self.port = 0
+        self.workers = workers
+        self.mariadb = PrivateMariaDB(self.var / "database")
+        self._parts: list[tuple[str, subprocess.Popen[bytes]]] = []
+        self.environment: dict[str, str] = {}
+
+    @property
+    def address(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    def start_database(self, say: Say) -> Database:
+        """Start MariaDB and bring its tables up to date."""
+        say("Starting the database …")
+        self.mariadb.start()
+        self.environment = {
+            **os.environ,
+            "LAUFTAKT_DATABASE_URL": self.mariadb.url,
+            "LAUFTAKT_VAR": str(self.var),
+            "PYTHONUNBUFFERED": "1",
+        }
+        os.environ.update({k: self.environment[k] for k in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")})
+        database = Database(self.mariadb.url)
+        database.migrate()
+        return database
+
+    def start_application(self, say: Say) -> None:
+        """Start worker and server and wait until the server answers.
+
+        Raises
+        ------
+        CannotStart
+        """
+        say("Starting worker and server …")
+        self._run(
+            "worker",
+            [
+                "celery", "--app", "lauftakt.work.queue", "worker",
+                "--concurrency", str(self.workers), "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
+            ],
+        )  # fmt: skip
+        self.port = self.wanted_port or _kept_port(self.var / "port")
+        if not _is_free(self.port):
+            if self.wanted_port:
+                raise CannotStart(
+                    f"Port {self.port} is in use. Stop what uses it, or start with another: script/demo --port 0"
+                )
+            self.port = free_port()
+        (self.var / "port").write_text(str(self.port))
+        self._run(
+            "server",
+            [
+                "gunicorn", "--bind", f"127.0.0.1:{self.port}", "--worker-class", "gthread", "--workers", "1",
+                "--threads", "8", "--timeout", "120", "--graceful-timeout", "5", "--log-level", "warning",
+                "--no-control-socket", "lauftakt.web.serve:app",
+            ],
+        )  # fmt: skip
+        for _ in range(200):
+            self.check()
+            try:
+                with urllib.request.urlopen(self.address + "/api/session", timeout=2) as answer:
+                    json.load(answer)
+                    return
+            except OSError:
+                time.sleep(0.1)
+        raise CannotStart(f"The server does not answer; its own account is in {self.var / 'server.log'}.")
+
+    def _run(self, name: str, command: list[str]) -> None:
+        log = (self.var / f"{name}.log").open("ab")
+        program = Path(sys.executable).parent / command[0]
+        process = subprocess.Popen(
+            [str(program), *command[1:]],
+            env=self.environment,
+            stdout=log,
+            stderr=log,
+            stdin=subprocess.DEVNULL,
+            start_new_session=True,
+            cwd=self.var,
+        )
+        log.close()
+        self._parts.append((name, process))
+
+    def check(self) -> None:
+        """Raise CannotStart where a part has ended by itself."""
+        for name, process in self._parts:
+            if process.poll() is not None:
+                raise CannotStart(f"The {name} stopped by itself; its own account is in {self.var / (name + '.log')}.")
+
+    def stop(self, say: Say = lambda _: None) -> None:
+        """Stop server, worker and database, in this order."""
+        for name, process in reversed(self._parts):
+            if process.poll() is None:
+                say(f"Stopping the {name} …")
+                process.terminate()
+        for _, process in self._parts:
+            try:
+                process.wait(20)
+            except subprocess.TimeoutExpired:
+                _kill_session(process)
+        self._parts.clear()
+        say("Stopping the database …")
+        self.mariadb.stop()
+
+
+def _kill_session(process: "subprocess.Popen[bytes]") -> None:
+    try:
+        os.killpg(process.pid, signal.SIGKILL)
+    except ProcessLookupError:
+        return
+    process.wait()
+
+
+def _is_free(port: int) -> bool:
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+def _kept_port(path: Path) -> int:
+    """The port of the last start, so that addresses that were sent to somebody still work; 8180 at first."""
+    try:
+        return int(path.read_text())
+    except (OSError, ValueError):
+        return 8180

@@ -1,0 +1,76 @@
+"""The connection to MariaDB, and the one way to ask for a team's rows."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TypeVar
+
+from alembic import command
+from alembic.config import Config
+from sqlalchemy import Engine, Select, create_engine, select
+from sqlalchemy.orm import Session, sessionmaker
+
+from lauftakt.store.models import Base, Owned
+
+
+T = TypeVar("T", bound=Owned)
+
+
+class NotFound(Exception):
+    """No such row in this team."""
+
+
+class Database:
+    """An engine and its sessions; make it anew after a fork."""
+
+    def __init__(self, url: str) -> None:
+        self.url = url
+        self.engine: Engine = create_engine(
+            url, pool_pre_ping=True, pool_recycle=1800, pool_size=10, isolation_level="READ COMMITTED"
+        )
+        self.session = sessionmaker(self.engine, expire_on_commit=False)
+
+    @contextmanager
+    def begin(self) -> Iterator[Session]:
+        """A session whose work is committed at the end, or not at all."""
+        with self.session.begin() as session:
+            yield session
+
+    def migrate(self) -> None:
+        """Bring the tables up to date."""
+        config = Config()
+        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        with self.engine.begin() as connection:
+            config.attributes["connection"] = connection
+            command.upgrade(config, "head")
+
+    def close(self) -> None:
+        self.engine.dispose()
+
+
+def mine(model: type[T], team_id: int) -> Select[tuple[T]]:
+    """Rows of one team; every query of a request begins here."""
+    return select(model).where(model.team_id == team_id)
+
+
+def mine_by_id(session: Session, model: type[T], team_id: int, row_id: int) -> T:
+    """One row of a team.
+
+    Raises
+    ------
+    NotFound
+        where there is none, or it is another team's (which must look the same).
+    """
+    row = session.scalar(mine(model, team_id).where(model.id == row_id))
+    if row is None:
+        raise NotFound(f"{model.__tablename__} {row_id}")
+    return row
+
+
+def now() -> datetime:
+    """The present in UTC, as stored."""
+    return datetime.now(UTC).replace(tzinfo=None)
+
+
+__all__ = ["Base", "Database", "NotFound", "mine", "mine_by_id", "now"]

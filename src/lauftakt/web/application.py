@@ -1,0 +1,133 @@
+"""The Flask application: API under /api, the built front end everywhere else."""
+
+import os
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+from apiflask import APIFlask
+from flask import Response, jsonify, request, send_from_directory
+from flask_wtf.csrf import CSRFError, CSRFProtect
+from werkzeug.exceptions import HTTPException
+
+from lauftakt.settings import Settings
+from lauftakt.store.database import Database, NotFound
+from lauftakt.web import desk, hand_in, paddock, runs, sessions
+from lauftakt.web.access import Problem, login_manager
+from lauftakt.web.limits import limiter
+
+FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().parents[3] / "web" / "build"))
+
+
+def create_app(settings: Settings, database: Database | None = None, *, front_end: Path = FRONT_END) -> APIFlask:
+    """The application.
+
+    Parameters
+    ----------
+    settings : see :mod:`lauftakt.settings`
+    database : a connection to use instead of a new one
+    front_end : folder of the built single-page application
+    """
+    app = APIFlask(__name__, title="Lauftakt", version="1", spec_path="/api/openapi.json", docs_path=None, static_folder=None)
+    app.config.update(
+        SECRET_KEY=settings.secret,
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        SESSION_COOKIE_SECURE=settings.https,
+        SESSION_COOKIE_NAME="lauftakt",
+        PERMANENT_SESSION_LIFETIME=timedelta(days=14),
+        MAX_CONTENT_LENGTH=settings.upload_mb * 1_000_000,
+        WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_SSL_STRICT=settings.https,
+        OPENAPI_VERSION="3.1.0",
+        VALIDATION_ERROR_STATUS_CODE=422,
+        LAUFTAKT=settings,
+    )
+    app.extensions["lauftakt"] = database or Database(settings.database_url)
+    login_manager.init_app(app)
+    CSRFProtect(app)
+    limiter.init_app(app)
+    for module in (sessions, paddock, runs, hand_in, desk):
+        app.register_blueprint(module.blueprint, url_prefix="/api")
+    _errors(app, settings)
+    _headers(app)
+    _front_end(app, front_end)
+    return app
+
+
+def _problem(status: int, code: str, message: str) -> tuple[Response, int]:
+    return jsonify(code=code, message=message), status
+
+
+def _errors(app: APIFlask, settings: Settings) -> None:
+    @app.errorhandler(Problem)
+    def told(error: Problem) -> tuple[Response, int]:
+        return _problem(error.status, error.code, str(error))
+
+    @app.errorhandler(NotFound)
+    def missing(_: NotFound) -> tuple[Response, int]:
+        return _problem(404, "not-found", "This does not exist, or does not belong to your team.")
+
+    @app.errorhandler(CSRFError)
+    def forged(_: CSRFError) -> tuple[Response, int]:
+        return _problem(400, "token", "The page is out of date. Load it again and repeat what you did.")
+
+    @app.error_processor
+    def invalid(error: Any) -> tuple[dict[str, str], int, Any]:
+        if error.status_code == 422:
+            fields = sorted({str(name) for place in (error.detail or {}).values() for name in _names(place)})
+            return {"code": "invalid", "message": f"Not understood: {', '.join(fields) or 'the request'}."}, 422, {}
+        return {"code": "error", "message": str(error.message)}, error.status_code, error.headers
+
+    @app.errorhandler(413)
+    def large(_: HTTPException) -> tuple[Response, int]:
+        return _problem(413, "file-large", f"The file is larger than {settings.upload_mb} MB, the limit set here.")
+
+    @app.errorhandler(429)
+    def often(_: HTTPException) -> tuple[Response, int]:
+        return _problem(429, "too-often", "Too many tries. Wait a minute, then try again.")
+
+    @app.errorhandler(500)
+    def broken(_: HTTPException) -> tuple[Response, int]:
+        return _problem(500, "internal", "Something went wrong on our side; the server's log says what.")
+
+
+def _names(place: Any) -> list[str]:
+    if isinstance(place, dict):
+        return [str(name) for name in place]
+    if isinstance(place, list):
+        return [str(item.get("loc", ["?"])[-1]) for item in place if isinstance(item, dict)]
+    return []
+
+
+def _headers(app: APIFlask) -> None:
+    @app.after_request
+    def guard(response: Response) -> Response:
+        response.headers.setdefault("X-Content-Type-Options", "nosniff")
+        response.headers.setdefault("Referrer-Policy", "same-origin")
+        # The page's own policy (a meta element with hashes) governs scripts; what it cannot say is added here.
+        response.headers.setdefault("Content-Security-Policy", "frame-ancestors 'none'")
+        if request.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
+        return response
+
+
+def _front_end(app: APIFlask, folder: Path) -> None:
+    @app.get("/")
+    @app.get("/<path:path>")
+    @app.doc(hide=True)
+    def page(path: str = "") -> Any:
+        if path.startswith("api/"):
+            return _problem(404, "not-found", "There is no such address in the API.")
+        if path and (folder / path).is_file():
+            response = send_from_directory(folder, path)
+            if path.startswith("_app/immutable/"):
+                response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
+            return response
+        if path.startswith("_app/") or "." in path.rsplit("/", 1)[-1]:
+            return _problem(404, "not-found", "There is no such file.")
+        if not (folder / "index.html").is_file():
+            return _problem(503, "not-built", "The front end is not built yet; run script/setup.")
+        response = send_from_directory(folder, "index.html")
+        response.headers["Cache-Control"] = "no-cache"
+        return response

@@ -1,0 +1,70 @@
+"""Sign in, sign out, preferences."""
+
+from apiflask import APIBlueprint
+from flask_login import current_user, login_user, logout_user
+from flask_wtf.csrf import generate_csrf
+
+from lauftakt.store.database import mine_by_id
+from lauftakt.store.models import Account
+from lauftakt.web import schemas
+from lauftakt.web.access import Problem, check_password, database, team_id
+from lauftakt.web.limits import limiter
+
+blueprint = APIBlueprint("sessions", __name__, tag="Session")
+
+
+def _session() -> schemas.Session:
+    me = None
+    if current_user.is_authenticated:
+        me = schemas.Me(
+            name=current_user.name,
+            team=current_user.team_name,
+            role=current_user.role,
+            units=current_user.units,
+            look=current_user.look,
+            shortcuts=current_user.shortcuts,
+        )
+    return schemas.Session(me=me, csrf=generate_csrf())
+
+
+@blueprint.get("/session")
+@blueprint.output(schemas.Session)
+def get_session() -> schemas.Session:
+    """Who is signed in; always answers, also when nobody is."""
+    return _session()
+
+
+@blueprint.post("/session")
+@limiter.limit("10 per minute")
+@blueprint.input(schemas.SignIn)
+@blueprint.output(schemas.Session)
+def sign_in(json_data: schemas.SignIn) -> schemas.Session:
+    """Sign in with address and password."""
+    user = check_password(json_data.email, json_data.password)
+    if user is None:
+        raise Problem(401, "sign-in", "Address and password do not belong together. Check both and try again.")
+    login_user(user, remember=False)
+    return _session()
+
+
+@blueprint.delete("/session")
+@blueprint.output(schemas.Session)
+def sign_out() -> schemas.Session:
+    """Sign out."""
+    logout_user()
+    return _session()
+
+
+@blueprint.patch("/session/preferences")
+@blueprint.input(schemas.Preferences)
+@blueprint.output(schemas.Session)
+def prefer(json_data: schemas.Preferences) -> schemas.Session:
+    """Change units, look or shortcuts; they are kept with the account."""
+    if not current_user.is_authenticated:
+        raise Problem(401, "signed-out", "You are not signed in, or were signed out. Sign in and try again.")
+    with database().begin() as session:
+        account = mine_by_id(session, Account, team_id(), current_user.id)
+        for name, value in json_data.model_dump(exclude_none=True).items():
+            setattr(account, name, value)
+            setattr(current_user, name, value)
+    return _session()
