@@ -55,9 +55,13 @@ def _demo(var: Path, port: int | None) -> int:
     from lauftakt.work.direct import hand_in_now
 
     def stop(_signal: int, _frame: FrameType | None) -> None:
+        # Once is enough: a second Ctrl-C must not interrupt the stopping.
+        for ending in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(ending, signal.SIG_IGN)
         raise KeyboardInterrupt
 
-    signal.signal(signal.SIGTERM, stop)
+    for ending in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(ending, stop)
     var.mkdir(parents=True, exist_ok=True)
     stack = Stack(var, port=port)
 

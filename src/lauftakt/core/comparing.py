@@ -78,9 +78,7 @@ def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Arr
     return np.asarray(np.sqrt(np.mean(own**2, axis=1) + np.mean(other**2, axis=1)))
 
 
-def part_loss(
-    lap: LapTrace, reference: LapTrace, grid: Array, from_m: float, to_m: float, same_run: bool
-) -> Loss:
+def part_loss(lap: LapTrace, reference: LapTrace, grid: Array, from_m: float, to_m: float, same_run: bool) -> Loss:
     """Loss between two places of one lap (``from_m`` < ``to_m``)."""
     delta = np.interp([from_m, to_m], grid, time_delta(lap, reference))
     u = delta_uncertainty(lap, reference, same_run, np.array([to_m]), from_m)

@@ -36,9 +36,7 @@ class Plane:
         point = _earth_centred(latitude, longitude) - _earth_centred(self.latitude, self.longitude)[:, None]
         lat, lon = np.radians(self.latitude), np.radians(self.longitude)
         x = -np.sin(lon) * point[0] + np.cos(lon) * point[1]
-        y = (
-            -np.sin(lat) * np.cos(lon) * point[0] - np.sin(lat) * np.sin(lon) * point[1] + np.cos(lat) * point[2]
-        )
+        y = -np.sin(lat) * np.cos(lon) * point[0] - np.sin(lat) * np.sin(lon) * point[1] + np.cos(lat) * point[2]
         return x, y
 
     def to_degrees(self, x: ArrayLike, y: ArrayLike) -> tuple[Array, Array]:

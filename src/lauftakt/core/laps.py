@@ -1,5 +1,6 @@
 """Laps: cut where the smoothed path crosses the start line, told apart by kind, set aside with a reason."""
 
+import itertools
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -97,7 +98,7 @@ def split_laps(placed: Placed, layout: Layout) -> tuple[list[Lap], dict[int, Lap
     at_s, at_time = _rising(s, time)
     draws_s = draw_places(length)
     pace = _usual_pace(crossings, length)
-    for number, (begin, end) in enumerate(zip(edges[:-1], edges[1:], strict=True)):
+    for number, (begin, end) in enumerate(itertools.pairwise(edges)):
         whole = 0 < number < len(edges) - 2
         kind = _kind(placed, begin, end, number, len(edges) - 2, pace) if end > begin else "part"
         lap = Lap(number, kind, None if kind == "timed" else kind, float(begin), float(end))
@@ -170,7 +171,9 @@ def _set_slow_aside(laps: list[Lap]) -> list[Lap]:
         return laps
     limit = SLOW * min(times)
     return [
-        replace(lap, set_aside="slow") if lap.time_s is not None and lap.set_aside is None and lap.time_s > limit else lap
+        replace(lap, set_aside="slow")
+        if lap.time_s is not None and lap.set_aside is None and lap.time_s > limit
+        else lap
         for lap in laps
     ]
 

@@ -35,6 +35,7 @@ class Channel:
     role : what it stands for, or None
     time : (n,) seconds from the log's first sample, strictly rising
     values : (n,) finite samples
+    logged_unit : the unit in which the logger wrote them, for people to see
     """
 
     name: str
@@ -42,6 +43,7 @@ class Channel:
     role: str | None
     time: Array
     values: Array
+    logged_unit: str = ""
 
     @property
     def rate_hz(self) -> float:

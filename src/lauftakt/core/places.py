@@ -69,17 +69,15 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
         apex = first + int(np.flatnonzero(strong)[0] + np.flatnonzero(strong)[-1]) // 2
         if not strong[apex - first]:  # two apexes: the first one counts
             apex = first + int(np.argmax(part))
-        places = [float(((i + shift) % count) * step) for i in (first, apex, last)]
-        corners.append(Corner("", "left" if sign > 0 else "right", *places, group=group))
+        entry_m, apex_m, exit_m = (float(((i + shift) % count) * step) for i in (first, apex, last))
+        corners.append(Corner("", "left" if sign > 0 else "right", entry_m, apex_m, exit_m, group))
     corners.sort(key=lambda corner: corner.apex_m)
     groups = {g: i + 1 for i, g in enumerate(dict.fromkeys(c.group for c in corners))}
-    return tuple(
-        replace(corner, name=f"T{i + 1}", group=groups[corner.group]) for i, corner in enumerate(corners)
-    )
+    return tuple(replace(corner, name=f"T{i + 1}", group=groups[corner.group]) for i, corner in enumerate(corners))
 
 
 def find_passages(
-    layout: Layout, times: Array, speeds: Array, throttles: Array | None, brakings: Array
+    layout: Layout, times: Array, speeds: Array, throttles: Array | None, brakings: NDArray[np.bool_]
 ) -> tuple[Passage, ...]:
     """Divide the lap into passages, without gaps.
 
@@ -136,24 +134,20 @@ def find_passages(
         distance = (first.apex_m - begin) % layout.length
         # Others will brake earlier than those whose laps made the layout: leave room, but not inside the last corner.
         wanted = max(distance * 1.3, distance + 25.0)
-        begins.append((first.apex_m - min(wanted, max(clear * 0.75, distance))) % layout.length)
+        begins.append((first.apex_m - min(wanted, max(clear * 0.9, distance + 12.0))) % layout.length)
     order = np.argsort([group[0].apex_m for group in members])
     passages = []
     for k, i in enumerate(order):
         follower = order[(k + 1) % len(order)]
-        passages.append(
-            Passage(f"P{k + 1}", tuple(c.name for c in members[i]), begins[i], begins[follower])
-        )
+        passages.append(Passage(f"P{k + 1}", tuple(c.name for c in members[i]), begins[i], begins[follower]))
     if len(passages) == 1:
         only = passages[0]
         return (replace(only, to_m=only.from_m) if only.from_m else replace(only, to_m=layout.length),)
     return tuple(passages)
 
 
-def _braking_begins(
-    layout: Layout, grid: Array, braking: NDArray[np.bool_], apex: float, reach: float
-) -> float:
-    """Earliest ordinary (10th percentile) place at which braking for an apex begins; the corner's own entry if never."""
+def _braking_begins(layout: Layout, grid: Array, braking: NDArray[np.bool_], apex: float, reach: float) -> float:
+    """Earliest ordinary (10th percentile) place at which braking for an apex begins; a fixed way before it if never."""
     ahead = (apex - grid) % layout.length
     order = np.argsort(ahead)
     window = order[ahead[order] < min(reach, 400.0)]

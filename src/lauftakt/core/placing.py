@@ -127,9 +127,7 @@ def _speed_from_fixes(time: Array, x: Array, y: Array) -> tuple[Array, Array]:
     step = float(np.median(np.diff(time)))
     even = np.arange(time[0], time[-1], step)
     window = max(5, round(0.9 / step) // 2 * 2 + 1)
-    vx, vy = (
-        savgol_filter(np.interp(even, time, p), window, 2, deriv=1, delta=step) for p in (x, y)
-    )
+    vx, vy = (savgol_filter(np.interp(even, time, p), window, 2, deriv=1, delta=step) for p in (x, y))
     fine = np.arange(even[0], even[-1], 1.0 / DENSE_HZ)
     return fine, np.maximum(Akima1DInterpolator(even, np.hypot(vx, vy))(fine), 0.0)
 
@@ -185,9 +183,10 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
     """
     track = read_track(log, plane)
     wrapped, offset = centre.project(track.x, track.y, track.heading)
-    near = np.abs(offset) < OFF_CIRCUIT_M
+    along = centre.at(wrapped)[2]
+    near = (np.abs(offset) < OFF_CIRCUIT_M) & (np.cos(track.heading - along) > 0.0)
     if near.mean() < 0.3 or near.sum() < 50:
-        raise Unusable("elsewhere", "The positions of this log do not lie on the circuit's layout.")
+        raise Unusable("elsewhere", "The positions of this log do not run along the circuit's layout.")
     given = noise
     noise = noise or (Noise() if track.logged_speed else Noise(speed_m=0.12, scale=0.003, delay_s=0.001))
 

@@ -61,7 +61,7 @@ def on_grid(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, LapTrac
     return grid
 
 
-def braking(grid: dict[str, Array], times: Array) -> Array:
+def braking(grid: dict[str, Array], times: Array) -> NDArray[np.bool_]:
     """Where the car brakes, (laps, g) of True and False.
 
     From brake pressure or pedal (beyond 5 % of its 99th percentile), or where neither is logged from deceleration

@@ -12,6 +12,7 @@ FULL = 0.95
 HELD_S = 0.2
 JOINED_M = 25.0
 INFERRED_BRAKING = 2.5
+MOST_EARLY_M = 120.0
 
 
 @dataclass(frozen=True)
@@ -87,14 +88,23 @@ def figures(grid: dict[str, Array], s: Array, time: Array, scale: Scale, from_m:
         level = np.maximum(0.0, -np.gradient(speed) / np.maximum(np.gradient(clock), 1e-4))
         threshold = INFERRED_BRAKING
     else:
-        assert brake is not None and scale.brake is not None
+        assert brake is not None
+        assert scale.brake is not None
         level, threshold = brake[first:last], BRAKE_ON * scale.brake
-    span = _first_application(level, threshold, part, clock)
+    # Who brakes before the part begins is still braking in it: the onset is looked for where it was.
+    early = first
+    if level[0] > threshold and not inferred:
+        assert brake is not None
+        while early > 0 and brake[early] > threshold and s[first] - s[early] < MOST_EARLY_M:
+            early -= 1
+        level = brake[early:last]
+    place, when = s[early:last], time[early:last]
+    span = _first_application(level, threshold, place, when)
     point = release = peak = None
     if span is not None:
         on, off = span
-        point = _onset(level, part, on, threshold)
-        release = float(part[min(off, len(part) - 1)])
+        point = _onset(level, place, on, threshold)
+        release = float(place[min(off, len(place) - 1)])
         peak = None if inferred else float(level[on:off].max())
     pickup = full = None
     throttle = grid.get("throttle")

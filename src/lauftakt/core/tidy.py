@@ -28,15 +28,17 @@ def tidy_clock(time: Array) -> tuple[NDArray[np.bool_], Array, list[Warning]]:
     """
     warnings: list[Warning] = []
     finite = np.isfinite(time)
-    highest = np.maximum.accumulate(np.where(finite, time, -np.inf))
+    # Counted from the first sample before anything is compared: steps too small for the difference do not count.
+    since = time - (time[finite][0] if finite.any() else 0.0)
+    highest = np.maximum.accumulate(np.where(finite, since, -np.inf))
     keep = finite.copy()
-    keep[1:] &= time[1:] > highest[:-1]
+    keep[1:] &= since[1:] > highest[:-1]
     lost = int(len(time) - keep.sum())
     if keep.sum() < max(2, len(time) / 2):
         raise Unusable("clock", "The time column does not rise, so the samples cannot be put in order.")
     if lost:
         warnings.append(Warning("clock-repaired", f"{lost} samples were left out because their time did not rise."))
-    clock = time[keep] - time[keep][0]
+    clock = since[keep]
     steps = np.diff(clock)
     if len(steps):
         gaps = steps > max(1.0, 10 * float(np.median(steps)))

@@ -92,12 +92,17 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
     here = np.arange(count)
     away = (here - apex + count // 2) % count - count // 2
     if habit.kind == "early_brake":
-        # The slow part of a long corner begins before its slowest point.
+        # The slow part of a long corner begins before its slowest point; the whole braking is moved forward.
         slow = apex
         while plain[slow - 1] < 1.03 * plain[apex] and (apex - slow) * step < 80.0:
             slow -= 1
-        zone = _window(count, slow - round(amount / step), amount, step)
-        limits.cap[zone] = np.minimum(limits.cap[zone], plain[apex] * 1.012)
+        begin = slow
+        while plain[begin - 1] > plain[begin] and (slow - begin) * step < 300.0:
+            begin -= 1
+        shift = round(amount / step)
+        zone = np.arange(begin - shift, slow + 1)
+        moved = plain[np.minimum(zone + shift, slow) % count]
+        limits.cap[zone % count] = np.minimum(limits.cap[zone % count], moved)
     elif habit.kind == "soft_brake":
         zone = _window(count, apex - round(260 / step), 260, step)
         limits.brake[zone] *= 1.0 - amount
@@ -105,7 +110,10 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
         sign = -1.0 if habit.kind == "over_slow" else 1.0
         limits.speed_share *= 1.0 + sign * amount * np.exp(-0.5 * (away / (28.0 / step)) ** 2)
     elif habit.kind == "late_throttle":
-        zone = _window(count, apex, amount, step)
+        # Counted from where the car would begin to gain speed, which in a long corner is well after the apex.
+        after = np.arange(apex, apex + round(60 / step))
+        ready = int(after[plain[after % count] < 1.03 * plain[apex]][-1])
+        zone = _window(count, apex, (ready - apex) * step + amount, step)
         limits.drive[zone] = 0.06
     elif habit.kind == "hesitant_throttle":
         zone = _window(count, apex + round(18 / step), amount, step)
@@ -130,7 +138,7 @@ def _turn_in_late(offset: Array, circuit: Circuit, apex: int, metres: float) -> 
 
 
 def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array) -> Array:
-    """Speed over one lap that is driven between laps like it: forward and backward pass with some run-up and run-out."""
+    """Speed over one lap between laps like it: forward and backward pass with some run-up and run-out."""
     count = len(curvature)
     index = np.arange(-round(RUN_UP_M / limits.step), count + round(RUN_OUT_M / limits.step)) % count
     top = np.minimum(np.minimum(limits.grip_speed * limits.speed_share, limits.cap), 90.0)
@@ -291,7 +299,7 @@ def _motion(
     # Constant acceleration within each step.
     time = np.concatenate([[0.0], np.cumsum(2 * advance[:-1] / (speed[:-1] + speed[1:]))])
     acceleration = np.gradient(speed**2 / 2, travelled)
-    distance = np.arange(begin, end) * circuit.step
+    distance = np.arange(begin, end, dtype=np.float64) * circuit.step
     curvature = np.gradient(path["heading"], edge_order=1)[begin:end] / advance
     usual = car.gear_at(speed)
     gear = np.minimum(usual + high, len(car.gear_top_speeds))

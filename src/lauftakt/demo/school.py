@@ -36,7 +36,9 @@ class Attendance:
 
 
 DAY: tuple[Attendance, ...] = (
-    Attendance(Driver("Halvard", corner_level=0.985, brake_level=0.93, scatter=0.002, line_scatter_m=0.18), 9, "09:40", 1.004),
+    Attendance(
+        Driver("Halvard", corner_level=0.985, brake_level=0.93, scatter=0.002, line_scatter_m=0.18), 9, "09:40", 1.004
+    ),
     Attendance(
         Driver(
             "Ines",
@@ -44,10 +46,10 @@ DAY: tuple[Attendance, ...] = (
             brake_level=0.9,
             scatter=0.003,
             habits=(
-                Habit("T5", "early_brake", 17.0, 0.9),
-                Habit("T5", "over_slow", 0.06, 0.9),
+                Habit("T5", "early_brake", 13.0, 0.9),
+                Habit("T5", "over_slow", 0.05, 0.9),
                 Habit("T2", "soft_brake", 0.3),
-                Habit("T10", "late_throttle", 22.0),
+                Habit("T10", "late_throttle", 16.0),
                 Habit("T6", "strong", 0.02),
             ),
         ),
@@ -98,10 +100,10 @@ DAY: tuple[Attendance, ...] = (
             scatter=0.008,
             line_scatter_m=0.4,
             habits=(
-                Habit("T1", "early_brake", 26.0),
+                Habit("T1", "early_brake", 22.0),
                 Habit("T6", "needless_lift", 90.0, 0.85),
                 Habit("T10", "over_slow", 0.08),
-                Habit("T13", "late_throttle", 30.0),
+                Habit("T13", "late_throttle", 20.0),
                 Habit("T3", "strong", 0.035),
             ),
         ),
@@ -160,7 +162,9 @@ def write_day(folder: Path, *, day: str = "2026-05-16", truth: bool = False) -> 
     files, told = [layout], {}
     for number, attendance in enumerate(DAY):
         name = attendance.driver.name
-        motion = drive_run(circuit, SCHOOL_CAR, attendance.driver, timed_laps=attendance.laps, seed=500 + number, line=line)
+        motion = drive_run(
+            circuit, SCHOOL_CAR, attendance.driver, timed_laps=attendance.laps, seed=500 + number, line=line
+        )
         log = record(
             circuit,
             SCHOOL_CAR,

@@ -57,9 +57,7 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
     drift = _drift(random, len(fixes), 1.0 / sensors.fix_hz, sensors)
     noise = sensors.fix_m * random.standard_normal((2, len(fixes)))
     plane = Plane(circuit.latitude, circuit.longitude)
-    latitude, longitude = plane.to_degrees(
-        at_fix["x"] + drift[0] + noise[0], at_fix["y"] + drift[1] + noise[1]
-    )
+    latitude, longitude = plane.to_degrees(at_fix["x"] + drift[0] + noise[0], at_fix["y"] + drift[1] + noise[1])
     force = true["acceleration"] + np.asarray(car.resistance(true["speed"]))
     most = np.array([car.engine_force(float(v)) for v in np.arange(0.0, 91.0)]) / car.mass_kg
     throttle = np.clip(force / np.interp(true["speed"], np.arange(0.0, 91.0), most), 0.0, 1.0)
@@ -77,7 +75,9 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
         "longitude": (fixes, longitude),
         "speed": (
             fast,
-            np.maximum(true["speed"] * sensors.speed_scale + sensors.speed_noise * random.standard_normal(len(fast)), 0),
+            np.maximum(
+                true["speed"] * sensors.speed_scale + sensors.speed_noise * random.standard_normal(len(fast)), 0
+            ),
         ),
         "throttle": (fast, throttle),
         "brake_pressure": (fast, pressure + 0.1e5 * np.abs(random.standard_normal(len(fast)))),

@@ -12,7 +12,7 @@ from lauftakt.store.database import Database
 from lauftakt.store.models import Account, Run
 
 EMAIL = "coach@ellerholm.example"
-PASSWORD = "ellerholm"
+PASSWORD = "ellerholm"  # noqa: S105 (printed at every start of the demo)
 
 HandInFile = Callable[[Database, int, Path], None]
 

@@ -3,7 +3,7 @@
 import csv
 import io
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -68,7 +68,9 @@ def read_csv(path: Path) -> Log:
         clock = convert(clock, shape.units[time_index] or "s", "s")
     except UnknownUnit:
         warnings.append(
-            Warning("unit-unknown", f"The time's unit {_short(shape.units[time_index])} is not known; taken as seconds.")
+            Warning(
+                "unit-unknown", f"The time's unit {_short(shape.units[time_index])} is not known; taken as seconds."
+            )
         )
     keep, time, repaired = tidy_clock(clock)
     warnings += repaired
@@ -110,15 +112,11 @@ def _shape(path: Path) -> _Shape:
         text = cut.decode(encoding, errors="replace")
     lines = text.splitlines()
     meta: dict[str, str] = {}
-    start = 0
-    for start, line in enumerate(lines):
-        bare = line.strip()
-        if bare.startswith("#"):
-            key, _, value = bare.lstrip("#").partition(":")
-            if value.strip() and key.strip().lower() in META_KEYS:
-                meta[key.strip().lower()] = value.strip()[:200]
-        elif bare:
-            break
+    start = next((i for i, line in enumerate(lines) if line.strip() and not line.strip().startswith("#")), len(lines))
+    for line in lines[:start]:
+        key, _, value = line.strip().lstrip("#").partition(":")
+        if value.strip() and key.strip().lower() in META_KEYS:
+            meta[key.strip().lower()] = value.strip()[:200]
     header = lines[start] if start < len(lines) else ""
     following = [line for line in lines[start + 1 : start + 40] if line.strip()]
     counts = {d: header.count(d) for d in (",", ";", "\t")}
@@ -179,7 +177,9 @@ def _table(path: Path, shape: _Shape) -> tuple[pa.Table, list[Warning]]:
         except pa.ArrowInvalid as error:
             match = re.search(r"CSV column #(\d+)", str(error))
             if match is None or types[match[1]] == pa.string():
-                raise Unusable("no-rows", "The table in the file cannot be read: its rows do not fit its header.") from error
+                raise Unusable(
+                    "no-rows", "The table in the file cannot be read: its rows do not fit its header."
+                ) from error
             types[match[1]] = pa.string()
     if skipped:
         warnings.append(Warning("rows-skipped", f"{skipped} rows with too many or too few columns were left out."))
@@ -222,14 +222,16 @@ def _channel(
         values, clock = values[there], time[there]
     role = role_for_name(name)
     if role is None:
-        return Channel(name, unit, None, clock, values), []
+        return Channel(name, unit, None, clock, values, unit), []
     wanted = ROLES[role]
     given = unit or wanted.assumed
     try:
-        return Channel(name, wanted.unit, role, clock, convert(values, given, wanted.unit)), []
+        return Channel(name, wanted.unit, role, clock, convert(values, given, wanted.unit), given), []
     except UnknownUnit:
-        message = f"{_short(name)} is in {_short(given)}, which does not fit {wanted.header}; it is kept without a role."
-        return Channel(name, unit, None, clock, values), [Warning("unit-unfit", message)]
+        message = (
+            f"{_short(name)} is in {_short(given)}, which does not fit {wanted.header}; it is kept without a role."
+        )
+        return Channel(name, unit, None, clock, values, unit), [Warning("unit-unfit", message)]
 
 
 def _settle_rivals(channels: list[Channel], warnings: list[Warning]) -> list[Channel]:
@@ -249,6 +251,6 @@ def _settle_rivals(channels: list[Channel], warnings: list[Warning]) -> list[Cha
                     f"{_short(winner.name)} is used.",
                 )
             )
-            channel = Channel(channel.name, channel.unit, None, channel.time, channel.values)
+            channel = replace(channel, role=None)
         settled.append(channel)
     return settled

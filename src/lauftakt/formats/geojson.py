@@ -45,7 +45,9 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutFile:
     if start is None:
         raise Unusable("layout-file", "The layout file has no line with the role “start”.")
     name = found.get("name")
-    return LayoutFile(str(name)[:120] if isinstance(name, str) and name.strip() else fallback_name, start, tuple(left_out))
+    return LayoutFile(
+        str(name)[:120] if isinstance(name, str) and name.strip() else fallback_name, start, tuple(left_out)
+    )
 
 
 def _line(feature: dict[str, Any]) -> Line:
@@ -71,5 +73,3 @@ def write_start(name: str, start: Line) -> bytes:
         },
     }
     return json.dumps({"type": "FeatureCollection", "name": name, "features": [feature]}, indent=1).encode()
-
-

@@ -1,6 +1,7 @@
 """Units at the edge: what files say, turned into SI and back by Pint."""
 
 from functools import cache
+from typing import Any
 
 import numpy as np
 import pint
@@ -8,7 +9,7 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-_REGISTRY: pint.UnitRegistry = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+_REGISTRY: Any = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
 
 # Spellings that loggers use and Pint reads differently or not at all.
 _SPELLINGS = {

@@ -11,6 +11,8 @@ from pathlib import Path
 
 import pymysql
 
+from lauftakt.operate.children import die_with_parent
+
 USER, PASSWORD, NAME = "lauftakt", "lauftakt", "lauftakt"
 
 
@@ -113,6 +115,7 @@ class PrivateMariaDB:
                 stderr=log,
                 stdin=subprocess.DEVNULL,
                 start_new_session=True,
+                preexec_fn=die_with_parent,
             )
             log.close()
             if self._wait(patience_s):

@@ -11,6 +11,7 @@ import urllib.request
 from collections.abc import Callable
 from pathlib import Path
 
+from lauftakt.operate.children import die_with_parent
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
 from lauftakt.store.database import Database
 
@@ -99,6 +100,7 @@ class Stack:
             stderr=log,
             stdin=subprocess.DEVNULL,
             start_new_session=True,
+            preexec_fn=die_with_parent,
             cwd=self.var,
         )
         log.close()

@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from lauftakt.store.models import Base, Owned
 
-
 T = TypeVar("T", bound=Owned)
 
 
@@ -49,7 +48,7 @@ class Database:
         self.engine.dispose()
 
 
-def mine(model: type[T], team_id: int) -> Select[tuple[T]]:
+def mine(model: type[T], team_id: int) -> Select[T]:
     """Rows of one team; every query of a request begins here."""
     return select(model).where(model.team_id == team_id)
 
@@ -64,7 +63,7 @@ def mine_by_id(session: Session, model: type[T], team_id: int, row_id: int) -> T
     """
     row = session.scalar(mine(model, team_id).where(model.id == row_id))
     if row is None:
-        raise NotFound(f"{model.__tablename__} {row_id}")
+        raise NotFound(f"{model.__name__} {row_id}")
     return row
 
 

@@ -107,9 +107,7 @@ def load_lineup(
         session.scalars(
             mine(Run, team_id)
             .where(Run.id.in_(run_ids))
-            .options(
-                selectinload(Run.laps), selectinload(Run.driver), selectinload(Run.car), selectinload(Run.layout)
-            )
+            .options(selectinload(Run.laps), selectinload(Run.driver), selectinload(Run.car), selectinload(Run.layout))
         )
     )
     if {run.id for run in runs} != set(run_ids):

@@ -1,9 +1,21 @@
 """Tables. Every row belongs to a team."""
 
 from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar
 
-from sqlalchemy import JSON, BigInteger, Boolean, Double, ForeignKey, Index, Integer, MetaData, String, Text, UniqueConstraint
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    Double,
+    ForeignKey,
+    Index,
+    Integer,
+    MetaData,
+    String,
+    Text,
+    UniqueConstraint,
+)
 from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
@@ -17,7 +29,12 @@ class Base(DeclarativeBase):
             "pk": "pk_%(table_name)s",
         }
     )
-    type_annotation_map = {datetime: DATETIME(fsp=6), float: Double(), dict[str, Any]: JSON, list[Any]: JSON}
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        datetime: DATETIME(fsp=6),
+        float: Double(),
+        dict[str, Any]: JSON,
+        list[Any]: JSON,
+    }
 
 
 class Team(Base):
@@ -115,7 +132,10 @@ class Run(Owned, Base):
 
 
 class ChannelRow(Owned, Base):
-    """A logged channel; its samples are compressed blocks with a clock of their own."""
+    """A logged channel; its samples are compressed blocks with a clock of their own, in the SI unit of its role.
+
+    ``unit`` is what the logger wrote.
+    """
 
     __tablename__ = "channel"
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"))
@@ -149,7 +169,7 @@ class LapRow(Owned, Base):
 
 
 class Curves(Owned, Base):
-    """Timed laps of a run on the layout's grid: one row for each role, or for time, offset or the draws of its error."""
+    """Timed laps of a run on the layout's grid: one row for each role, for time, offset and the draws of its error."""
 
     __tablename__ = "curves"
     __table_args__ = (UniqueConstraint("run_id", "role"),)

@@ -75,9 +75,7 @@ def save_run(
     started = parse_date(log.meta.get("date"))
     car_name = log.meta.get("car")
     kind = log.meta.get("kind", "").strip().lower()
-    event = event_for(
-        session, team_id, layout, log.meta.get("event"), (started or received).date().isoformat()
-    )
+    event = event_for(session, team_id, layout, log.meta.get("event"), (started or received).date().isoformat())
     run = Run(
         team_id=team_id,
         event_id=event.id,
@@ -128,7 +126,7 @@ def _save_channels(session: Session, team_id: int, run_id: int, log: Log) -> Non
             team_id=team_id,
             run_id=run_id,
             name=channel.name,
-            unit=channel.unit[:60],
+            unit=(channel.logged_unit or channel.unit)[:60],
             role=channel.role,
             rate_hz=channel.rate_hz,
             count=len(channel.time),
@@ -168,7 +166,8 @@ def load_curves(session: Session, team_id: int, run_ids: list[int], roles: list[
         Curves.team_id == team_id, Curves.run_id.in_(run_ids), Curves.role.in_(roles)
     )
     return {
-        (run_id, role): unpack(data).reshape(rows, -1) for run_id, role, rows, data in session.execute(query)
+        (run_id, role): np.asarray(unpack(data)).reshape(rows, -1)
+        for run_id, role, rows, data in session.execute(query)
     }
 
 

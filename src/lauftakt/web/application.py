@@ -28,7 +28,14 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     database : a connection to use instead of a new one
     front_end : folder of the built single-page application
     """
-    app = APIFlask(__name__, title="Lauftakt", version="1", spec_path="/api/openapi.json", docs_path=None, static_folder=None)
+    app = APIFlask(
+        __name__,
+        title="Lauftakt",
+        version="1",
+        spec_path="/api/openapi.json",
+        docs_path=None,
+        static_folder=None,  # type: ignore[arg-type] # Flask allows it; the front end is served below
+    )
     app.config.update(
         SECRET_KEY=settings.secret,
         SESSION_COOKIE_HTTPONLY=True,

@@ -24,10 +24,14 @@ from lauftakt.web.access import Problem, database, for_coaches, team_id
 blueprint = APIBlueprint("desk", __name__, tag="Compare")
 
 MOST_LAPS = 24
+ARROW = "application/vnd.apache.arrow.stream"
 TECHNIQUE_ROLES = ["time_draws", "speed", "throttle", "brake_pressure", "brake_pedal"]
 CURVE_ROLES = {"speed", "offset", *GRIDDED}
 
 _cache = CurveCache()
+_CURVES: dict[int | str, dict[str, str | dict[str, dict[str, Any]]]] = {
+    200: {"description": "Arrow IPC stream", "content": {ARROW: {"schema": {}}}}
+}
 
 
 def _key(text: str) -> tuple[int, int]:
@@ -46,9 +50,7 @@ def _keys(text: str) -> list[tuple[int, int]]:
     return keys
 
 
-def _load(
-    session: Session, keys: list[tuple[int, int]], roles: list[str]
-) -> dict[int, RunCurves]:
+def _load(session: Session, keys: list[tuple[int, int]], roles: list[str]) -> dict[int, RunCurves]:
     try:
         runs = load_lineup(session, team_id(), sorted({run for run, _ in keys}), roles, _cache)
     except ValueError as error:
@@ -59,7 +61,9 @@ def _load(
     return runs
 
 
-def _default_lineup(session: Session, run_id: int | None, event_id: int | None) -> tuple[list[tuple[int, int]], tuple[int, int]]:
+def _default_lineup(
+    session: Session, run_id: int | None, event_id: int | None
+) -> tuple[list[tuple[int, int]], tuple[int, int]]:
     """The best lap of every driver of the event, and the fastest of them as the reference."""
     if run_id is not None:
         event = mine_by_id(session, Run, team_id(), run_id).event
@@ -121,7 +125,8 @@ def get_desk(query_data: schemas.DeskQuery) -> schemas.DeskOut:
         for run_id, number in keys:
             entry = runs[run_id]
             trace, row = entry.trace(number), entry.lap(number)
-            assert trace is not None and row.time_s is not None
+            assert trace is not None
+            assert row.time_s is not None
             fastest = show.best(entry.run)
             same = (run_id, number) == reference
             laps.append(
@@ -164,7 +169,7 @@ def _available(session: Session, run_ids: list[int]) -> dict[int, list[str]]:
 
 @blueprint.get("/curves")
 @blueprint.input(schemas.CurvesQuery, location="query")
-@blueprint.doc(responses={200: {"description": "Arrow IPC stream", "content": {"application/vnd.apache.arrow.stream": {}}}})
+@blueprint.doc(responses=_CURVES)
 @for_coaches
 def get_curves(query_data: schemas.CurvesQuery) -> Response:
     """Curves on the layout's 1 m grid as an Arrow IPC stream.
@@ -194,7 +199,7 @@ def get_curves(query_data: schemas.CurvesQuery) -> Response:
     sink = io.BytesIO()
     with pa.ipc.new_stream(sink, table.schema) as writer:
         writer.write_table(table)
-    return Response(sink.getvalue(), mimetype="application/vnd.apache.arrow.stream")
+    return Response(sink.getvalue(), mimetype=ARROW)
 
 
 @blueprint.get("/card")
@@ -236,13 +241,12 @@ def _part(layout: Layout, query: schemas.CardQuery) -> Passage:
 def _loss(runs: dict[int, RunCurves], key: tuple[int, int], reference: tuple[int, int], part: Passage) -> Loss:
     own, other = runs[key[0]], runs[reference[0]]
     lap, base = own.trace(key[1]), other.trace(reference[1])
-    assert lap is not None and base is not None
+    assert lap is not None
+    assert base is not None
     same = key[0] == reference[0]
     if part.from_m < part.to_m:
         return part_loss(lap, base, own.layout.grid(), part.from_m, part.to_m, same)
-    return passage_loss(
-        (lap, own.trace(key[1] + 1)), (base, other.trace(reference[1] + 1)), own.layout, part, same
-    )
+    return passage_loss((lap, own.trace(key[1] + 1)), (base, other.trace(reference[1] + 1)), own.layout, part, same)
 
 
 def _figures(
@@ -272,9 +276,7 @@ def _figures(
     )
 
 
-def _habit(
-    runs: dict[int, RunCurves], run_id: int, reference: tuple[int, int], part: Passage
-) -> schemas.Habit | None:
+def _habit(runs: dict[int, RunCurves], run_id: int, reference: tuple[int, int], part: Passage) -> schemas.Habit | None:
     """How the driver of a run does in this part over all laps that count; None for the reference's own run."""
     if run_id == reference[0]:
         return None

@@ -33,7 +33,7 @@ def get_paddock(query_data: schemas.PaddockQuery) -> schemas.PaddockOut:
                 select(Run.event_id, func.count())
                 .where(Run.team_id == team_id(), Run.event_id.in_([row.id for row in events]))
                 .group_by(Run.event_id)
-            ).all()  # type: ignore[arg-type]
+            ).all()
         )
         chosen = next((row for row in events if query_data.event in (None, row.id)), None)
         if chosen is None:

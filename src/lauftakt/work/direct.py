@@ -43,4 +43,3 @@ def hand_in_now(database: Database, inbox: Path, team_id: int, path: Path, drive
     with database.begin() as session:
         row = mine_by_id(session, HandIn, team_id, row_id)
         return Fate(row.state, row.code, row.message, row.run_id)
-

@@ -111,6 +111,10 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True)
         if retry and ours.attempts < jobs.MOST_ATTEMPTS:
             raise  # the lease runs out, the sweep puts it back
         jobs.finish(
-            database, job_id, "failed", "internal", "The import failed for a reason of our own; the file was not stored."
+            database,
+            job_id,
+            "failed",
+            "internal",
+            "The import failed for a reason of our own; the file was not stored.",
         )
     path.unlink(missing_ok=True)

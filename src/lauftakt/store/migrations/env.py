@@ -4,8 +4,6 @@ from alembic import context
 
 from lauftakt.store.models import Base
 
-context.configure(
-    connection=context.config.attributes["connection"], target_metadata=Base.metadata, compare_type=True
-)
+context.configure(connection=context.config.attributes["connection"], target_metadata=Base.metadata, compare_type=True)
 with context.begin_transaction():
     context.run_migrations()

@@ -1,0 +1,45 @@
+"""Shared by all tests: the school's day with its truth, and a real MariaDB for the whole session."""
+
+import json
+import os
+from collections.abc import Iterator
+
+import pytest
+
+from lauftakt.core.analysis import analyse_run, make_layout
+from lauftakt.demo.school import write_day
+from lauftakt.formats.csv_in import read_csv
+from lauftakt.formats.geojson import read_layout
+from lauftakt.operate.mariadb import PrivateMariaDB
+from lauftakt.store.database import Database
+from tests.day import Day
+
+
+@pytest.fixture(scope="session")
+def day(tmp_path_factory: pytest.TempPathFactory) -> Day:
+    folder = tmp_path_factory.mktemp("day")
+    layout_file, *files = write_day(folder, truth=True)
+    logs = [read_csv(path) for path in files]
+    start = read_layout(layout_file.read_bytes(), "?").start
+    layout, _ = make_layout(logs[0], "Ellerholm Park", start)
+    runs = [analyse_run(log, layout) for log in logs]
+    truth = json.loads((folder / "truth.json").read_text())
+    return Day(layout_file, files, [truth[path.name] for path in files], logs, layout, runs)
+
+
+@pytest.fixture(scope="session")
+def mariadb(tmp_path_factory: pytest.TempPathFactory) -> Iterator[PrivateMariaDB]:
+    server = PrivateMariaDB(tmp_path_factory.mktemp("mariadb"))
+    server.start()
+    yield server
+    server.stop()
+
+
+@pytest.fixture(scope="session")
+def database(mariadb: PrivateMariaDB, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
+    os.environ["LAUFTAKT_DATABASE_URL"] = mariadb.url
+    os.environ["LAUFTAKT_VAR"] = str(tmp_path_factory.mktemp("var"))
+    found = Database(mariadb.url)
+    found.migrate()
+    yield found
+    found.close()

@@ -1,0 +1,157 @@
+"""Lap times, deltas and their stated uncertainty against the simulator's truth."""
+
+import numpy as np
+import pytest
+
+from lauftakt.core.comparing import delta_uncertainty, passage_loss, time_delta
+from lauftakt.core.geo import Plane
+from lauftakt.core.laps import LapTrace
+from lauftakt.core.layout import Layout
+from lauftakt.demo.circuit import ellerholm_park
+from tests.day import Day
+
+LENGTH = 4310.0
+
+
+def plain_lap_times(day: Day, run: int) -> np.ndarray:
+    """Lap times by interpolating projected fixes, the yardstick that alignment has to beat."""
+    log, layout = day.logs[run], day.layout
+    latitude, longitude = log.role("latitude"), log.role("longitude")
+    x, y = layout.plane.to_xy(latitude.values, longitude.values)
+    s, _ = layout.centre.project(x, y)
+    s = np.unwrap(s * 2 * np.pi / layout.length) / (2 * np.pi) * layout.length
+    lines = np.arange(np.ceil(s[0] / layout.length), np.floor(s[-1] / layout.length) + 1) * layout.length
+    return np.diff(np.interp(lines, np.maximum.accumulate(s), latitude.time))
+
+
+def lap_time_errors(day: Day) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    errors, stated, plain = [], [], []
+    for i, run in enumerate(day.runs):
+        timed = [lap for lap in run.laps if lap.time_s is not None]
+        true = np.array(day.truth[i]["lap_times_s"])
+        assert len(timed) == len(true)
+        errors.append([lap.time_s for lap in timed] - true)
+        stated.append([lap.time_u_s for lap in timed])
+        plain.append(plain_lap_times(day, i) - true)
+    return np.concatenate(errors), np.concatenate(stated), np.concatenate(plain)
+
+
+def rms(values: np.ndarray) -> float:
+    return float(np.sqrt(np.mean(np.square(values))))
+
+
+def test_lap_times_beat_interpolated_fixes(day: Day) -> None:
+    errors, _, plain = lap_time_errors(day)
+    assert rms(errors) <= 0.35 * rms(plain)
+
+
+def test_stated_uncertainty_covers_the_truth(day: Day) -> None:
+    errors, stated, _ = lap_time_errors(day)
+    covered = np.mean(np.abs(errors) < 1.96 * stated)
+    # Fifty-odd laps: two standard errors about 95 %.
+    assert 0.88 <= covered <= 1.0
+    assert rms(stated) < 1.5 * rms(errors)
+
+
+def test_speed_scale_is_found(day: Day) -> None:
+    for run, truth in zip(day.runs, day.truth, strict=True):
+        # Wheel speed is too high by this factor; what remains is the centre line's own length error.
+        assert run.speed_scale * truth["speed_scale"] == pytest.approx(1.0, abs=0.001)
+
+
+def true_times_at(truth: dict, crossing: int, layout: Layout) -> np.ndarray:
+    """True times, from the crossing of the line, at the places of the layout's grid."""
+    s, t = np.array(truth["s_m"]), np.array(truth["time_s"])
+    base = np.ceil(s[0] / LENGTH) * LENGTH + crossing * LENGTH
+    return np.interp(base + true_places(layout), s, t) - truth["crossings_s"][crossing]
+
+
+def true_places(layout: Layout) -> np.ndarray:
+    """Where the layout's grid points lie along the road that was simulated."""
+    circuit = ellerholm_park()
+    x, y = layout.plane.to_xy(*Plane(circuit.latitude, circuit.longitude).to_degrees(circuit.x, circuit.y))
+    ours, _ = layout.centre.project(x, y, circuit.heading)
+    ours[:20] -= layout.length * (ours[:20] > layout.length / 2)
+    true = np.append(np.arange(len(ours)) * circuit.step, LENGTH)
+    return np.interp(layout.grid(), np.append(ours, ours[0] + layout.length), true)
+
+
+def test_delta_along_the_lap(day: Day) -> None:
+    reference = day.of("Halvard")
+    base = day.runs[reference].traces[4]
+    base_true = true_times_at(day.truth[reference], 3, day.layout)
+    errors = []
+    for i, run in enumerate(day.runs):
+        for number, trace in run.traces.items():
+            if i == reference and number == 4:
+                continue
+            true = true_times_at(day.truth[i], number - 1, day.layout) - base_true
+            errors.append(time_delta(trace, base) - true)
+    assert rms(np.concatenate(errors)) < 0.02
+
+
+def test_a_lap_against_itself_is_level(day: Day) -> None:
+    trace = next(iter(day.runs[1].traces.values()))
+    assert not time_delta(trace, trace).any()
+    assert not delta_uncertainty(trace, trace, True, np.array([100.0, 4000.0])).any()
+
+
+def test_delta_is_antisymmetric(day: Day) -> None:
+    one, other = day.runs[1].traces[2], day.runs[2].traces[3]
+    assert np.allclose(time_delta(one, other), -time_delta(other, one))
+
+
+def test_sectors_add_up_to_the_lap(day: Day) -> None:
+    for run in day.runs:
+        for lap in run.laps:
+            if lap.time_s is not None:
+                assert len(lap.sector_times_s) == 3
+                assert sum(lap.sector_times_s) == pytest.approx(lap.time_s, abs=1e-9)
+        assert run.theoretical_best_s() <= run.best_lap.time_s + 1e-9
+
+
+def test_passage_losses_add_up_to_the_delta(day: Day) -> None:
+    lap, reference = day.runs[1].traces, day.runs[0].traces
+    total = sum(
+        passage_loss((lap[3], None), (reference[4], None), day.layout, passage, False).loss_s
+        for passage in day.layout.passages
+    )
+    # The last passage is cut at the line, and the first begins after it: what is missing is the way between.
+    before = float(np.interp(day.layout.passages[0].from_m, day.layout.grid(), time_delta(lap[3], reference[4])))
+    assert total + before == pytest.approx(float(time_delta(lap[3], reference[4])[-1]), abs=1e-9)
+
+
+def test_mistakes_show_in_their_passage(day: Day) -> None:
+    reference = day.runs[day.of("Halvard")]
+    base = reference.best_lap.number
+    for name in ("Ines", "Okan", "Freya", "Priya"):
+        i = day.of(name)
+        for mistake in day.truth[i]["mistakes"]:
+            if mistake["cost_s"] < 0.15:
+                continue
+            passage = next(p for p in day.layout.passages if mistake["corner"] in p.corners)
+            losses = [
+                passage_loss(
+                    (day.runs[i].traces[n], day.runs[i].traces.get(n + 1)),
+                    (reference.traces[base], reference.traces.get(base + 1)),
+                    day.layout,
+                    passage,
+                    False,
+                ).loss_s
+                for n in day.runs[i].traces
+            ]
+            assert np.median(losses) > 0.6 * mistake["cost_s"], (name, mistake)
+
+
+def test_every_other_run_leaves_a_time_as_it_is(day: Day) -> None:
+    """On a fixed layout a run is analysed alone: there is nothing that another one could change."""
+    from lauftakt.core.analysis import analyse_run
+
+    again = analyse_run(day.logs[3], day.layout)
+    assert [lap.time_s for lap in again.laps] == [lap.time_s for lap in day.runs[3].laps]
+
+
+def test_grid_is_common(day: Day) -> None:
+    traces: list[LapTrace] = [trace for run in day.runs for trace in run.traces.values()]
+    assert {len(trace.time) for trace in traces} == {len(day.layout.grid())}
+    assert all((np.diff(trace.time) > 0).all() for trace in traces)

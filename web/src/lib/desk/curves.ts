@@ -1,0 +1,42 @@
+// Decodes the Arrow stream: the 1 m grid of the channels on show.
+import { tableFromIPC } from '@uwdata/flechette';
+
+export type Curve = Float32Array | Float64Array;
+
+export interface Curves {
+  s: Float64Array;
+  /** time, loss_rate and channels by lap key and role */
+  of(key: string, role: string): Curve | undefined;
+  has(role: string): boolean;
+}
+
+export function decodeCurves(bytes: Uint8Array): Curves {
+  const table = tableFromIPC(bytes);
+  const columns = new Map<string, Curve>();
+  for (const name of table.names) columns.set(name, table.getChild(name).toArray() as Curve);
+  const s = columns.get('s');
+  if (!(s instanceof Float64Array)) throw new Error('The curves came without their grid.');
+  return {
+    s,
+    of: (key, role) => columns.get(`${key}|${role}`),
+    has: (role) => [...columns.keys()].some((name) => name.endsWith(`|${role}`)),
+  };
+}
+
+/** Value at a place, between grid points in proportion. The grid has whole metres and the length. */
+export function valueAt(s: Float64Array, values: Curve, place: number): number {
+  const last = s.length - 1;
+  const i = Math.min(Math.max(Math.floor(place), 0), last - 1);
+  const a = s[i] ?? 0;
+  const b = s[i + 1] ?? a;
+  const share = b > a ? Math.min(Math.max((place - a) / (b - a), 0), 1) : 0;
+  return (values[i] ?? NaN) * (1 - share) + (values[i + 1] ?? NaN) * share;
+}
+
+/** Time delta on the grid, restarted so that it is 0 at `from`. */
+export function deltaOf(s: Float64Array, lap: Curve, reference: Curve, from: number): Float32Array {
+  const start = from > 0 ? valueAt(s, lap, from) - valueAt(s, reference, from) : 0;
+  const delta = new Float32Array(lap.length);
+  for (let i = 0; i < delta.length; i++) delta[i] = (lap[i] ?? NaN) - (reference[i] ?? NaN) - start;
+  return delta;
+}

@@ -1,0 +1,154 @@
+// The desk: line-up, one cursor, one stretch, zoom. State only; drawing is elsewhere.
+import type { Card, DeskLap, DeskLineUp, Passage } from '../api/client';
+import { deltaOf, type Curve, type Curves } from './curves';
+import type { Place } from './place';
+
+export const STAVES = ['delta', 'speed', 'brake_pressure', 'throttle'];
+export const MOST_LAPS = 24;
+const SHORTEST_M = 20;
+
+export interface Part {
+  from: number;
+  to: number;
+  passage: string | null;
+}
+
+export class Desk {
+  lineUp = $state.raw<DeskLineUp | null>(null);
+  curves = $state.raw<Curves | null>(null);
+  card = $state.raw<Card | null>(null);
+  chosen = $state<string | null>(null);
+  cursor = $state<number | null>(null);
+  part = $state.raw<Part | null>(null);
+  zoom = $state.raw<[number, number]>([0, 1]);
+  staves = $state<string[]>([...STAVES]);
+  folded = $state<string[]>([]);
+
+  readonly length = $derived(this.lineUp?.layout.length_m ?? 1);
+  readonly laps = $derived<DeskLap[]>(this.lineUp?.laps ?? []);
+  readonly reference = $derived(this.laps.find((lap) => lap.key === this.lineUp?.reference));
+  readonly chosenLap = $derived(this.laps.find((lap) => lap.key === this.chosen));
+  readonly passages = $derived<Passage[]>(this.lineUp?.layout.passages ?? []);
+  readonly zoomed = $derived(this.zoom[0] > 0.5 || this.zoom[1] < this.length - 0.5);
+  readonly deltas = $derived.by<Record<string, Float32Array>>(() => {
+    const found: Record<string, Float32Array> = {};
+    const base = this.reference && this.curves?.of(this.reference.key, 'time');
+    if (!base || !this.curves) return found;
+    for (const lap of this.laps) {
+      const time = this.curves.of(lap.key, 'time');
+      if (time) found[lap.key] = deltaOf(this.curves.s, time, base, this.part?.from ?? 0);
+    }
+    return found;
+  });
+
+  /** A channel of a lap on the grid, or undefined where it was not logged. */
+  curve(key: string, role: string): Curve | undefined {
+    return role === 'delta' ? this.deltas[key] : this.curves?.of(key, role);
+  }
+
+  lay(lineUp: DeskLineUp, place: Place): void {
+    this.lineUp = lineUp;
+    const keys = lineUp.laps.map((lap) => lap.key);
+    const kept = [place.chosen, this.chosen].find((key) => key && keys.includes(key));
+    this.chosen = kept ?? keys.find((key) => key !== lineUp.reference) ?? lineUp.reference;
+    const length = lineUp.layout.length_m;
+    const passage = lineUp.layout.passages.find((p) => p.name === place.passage);
+    if (passage) this.part = partOf(passage);
+    else if (place.stretch && place.stretch[1] - place.stretch[0] >= 5 && place.stretch[1] <= length + 1)
+      this.part = { from: place.stretch[0], to: Math.min(place.stretch[1], length), passage: null };
+    else this.part = null;
+    this.zoom = place.zoom ? this.inside(place.zoom[0], place.zoom[1]) : [0, length];
+    this.cursor = place.cursor === null ? null : Math.min(place.cursor, length);
+  }
+
+  place(): Place {
+    return {
+      laps: this.laps.map((lap) => lap.key),
+      reference: this.lineUp?.reference ?? null,
+      run: null,
+      event: null,
+      chosen: this.chosen,
+      passage: this.part?.passage ?? null,
+      stretch: this.part && !this.part.passage ? [this.part.from, this.part.to] : null,
+      zoom: this.zoomed ? this.zoom : null,
+      cursor: this.cursor,
+      staves: this.staves.join() === STAVES.join() ? null : this.staves,
+    };
+  }
+
+  private inside(from: number, to: number): [number, number] {
+    const span = Math.min(Math.max(to - from, SHORTEST_M), this.length);
+    const start = Math.min(Math.max(from, 0), this.length - span);
+    return [start, start + span];
+  }
+
+  zoomAt(place: number, factor: number): void {
+    const [from, to] = this.zoom;
+    this.zoom = this.inside(place - (place - from) * factor, place + (to - place) * factor);
+  }
+
+  pan(metres: number): void {
+    this.zoom = this.inside(this.zoom[0] + metres, this.zoom[1] + metres);
+  }
+
+  whole(): void {
+    this.zoom = [0, this.length];
+  }
+
+  mark(from: number, to: number): void {
+    const [a, b] = from < to ? [from, to] : [to, from];
+    this.part = { from: Math.max(0, a), to: Math.min(this.length, b), passage: null };
+  }
+
+  choosePassage(passage: Passage): void {
+    this.part = partOf(passage);
+    if (this.zoomed) this.open();
+    const corner = this.lineUp?.layout.corners.find((c) => c.name === passage.corners[0]);
+    if (corner) this.cursor = corner.apex_m;
+  }
+
+  /** The passage `by` places on from the chosen one, or from the cursor. */
+  step(by: 1 | -1): void {
+    const count = this.passages.length;
+    if (!count) return;
+    let index = this.passages.findIndex((p) => p.name === this.part?.passage);
+    if (index < 0) {
+      const here = this.part?.from ?? this.cursor ?? -1;
+      const after = this.passages.findIndex((p) => p.from_m > here);
+      index = by > 0 ? (after < 0 ? count : after) - 1 : after < 0 ? count : after;
+    }
+    const next = this.passages[(index + by + count) % count];
+    if (next) this.choosePassage(next);
+  }
+
+  stepLap(by: 1 | -1): void {
+    const index = this.laps.findIndex((lap) => lap.key === this.chosen);
+    this.chosen = this.laps[(index + by + this.laps.length) % this.laps.length]?.key ?? null;
+  }
+
+  /** Zoom in on the marked stretch, with a little room on either side. */
+  open(): void {
+    if (!this.part) return;
+    const { from, to } = this.part;
+    const end = from < to ? to : this.length;
+    const room = Math.max(15, (end - from) * 0.06);
+    this.zoom = this.inside(from - room, end + room);
+  }
+
+  /** One step out: first the zoom, then the stretch. */
+  out(): void {
+    if (this.zoomed) this.whole();
+    else this.part = null;
+  }
+
+  moveCursor(metres: number): void {
+    const from = this.cursor ?? this.zoom[0];
+    this.cursor = Math.min(Math.max(from + metres, 0), this.length);
+    if (this.cursor < this.zoom[0] || this.cursor > this.zoom[1])
+      this.pan(this.cursor < this.zoom[0] ? this.cursor - this.zoom[0] : this.cursor - this.zoom[1]);
+  }
+}
+
+function partOf(passage: Passage): Part {
+  return { from: passage.from_m, to: passage.to_m, passage: passage.name };
+}

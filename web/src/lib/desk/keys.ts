@@ -1,0 +1,33 @@
+// The desk's keys, in one table.
+import { texts } from '../texts';
+
+export interface Key {
+  keys: string[];
+  shown: string;
+  does: string;
+  /** a single letter, which the off switch silences; arrows and Escape stay */
+  single: boolean;
+}
+
+export const KEYS = {
+  previousPassage: { keys: [','], shown: ',', does: texts.keys.previousPassage, single: true },
+  nextPassage: { keys: ['.'], shown: '.', does: texts.keys.nextPassage, single: true },
+  nextLap: { keys: ['n'], shown: 'n', does: texts.keys.nextLap, single: true },
+  previousLap: { keys: ['p'], shown: 'p', does: texts.keys.previousLap, single: true },
+  open: { keys: ['o'], shown: 'o', does: texts.keys.open, single: true },
+  out: { keys: ['u'], shown: 'u', does: texts.keys.out, single: true },
+  reference: { keys: ['v'], shown: 'v', does: texts.keys.reference, single: true },
+  add: { keys: ['a'], shown: 'a', does: texts.keys.add, single: true },
+  help: { keys: ['?'], shown: '?', does: texts.keys.help, single: true },
+} satisfies Record<string, Key>;
+
+export type Action = keyof typeof KEYS;
+
+/** What a key press asks for, if anything. */
+export function actionOf(event: KeyboardEvent): Action | null {
+  if (event.ctrlKey || event.metaKey || event.altKey) return null;
+  const target = event.target as HTMLElement | null;
+  if (target?.closest('input, select, textarea, [contenteditable], [role=dialog]')) return null;
+  for (const [action, key] of Object.entries(KEYS)) if (key.keys.includes(event.key)) return action as Action;
+  return null;
+}

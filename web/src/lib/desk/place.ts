@@ -1,0 +1,58 @@
+// The desk's state as an address that can be sent to somebody: line-up, reference, chosen lap, stretch, zoom, cursor.
+
+export interface Place {
+  laps: string[];
+  reference: string | null;
+  run: number | null;
+  event: number | null;
+  chosen: string | null;
+  passage: string | null;
+  stretch: [number, number] | null;
+  zoom: [number, number] | null;
+  cursor: number | null;
+  staves: string[] | null;
+}
+
+const whole = (text: string | null): number | null =>
+  text !== null && /^\d{1,9}$/.test(text) ? Number(text) : null;
+
+function pair(text: string | null): [number, number] | null {
+  const match = /^(\d+(?:\.\d+)?)-(\d+(?:\.\d+)?)$/.exec(text ?? '');
+  return match ? [Number(match[1]), Number(match[2])] : null;
+}
+
+const lapKey = (text: string | null): string | null =>
+  text !== null && /^\d+\.\d+$/.test(text) ? text : null;
+
+export function readPlace(query: URLSearchParams): Place {
+  return {
+    laps: (query.get('laps') ?? '').split(',').filter((key) => lapKey(key)),
+    reference: lapKey(query.get('ref')),
+    run: whole(query.get('run')),
+    event: whole(query.get('event')),
+    chosen: lapKey(query.get('lap')),
+    passage: /^P\d{1,3}$/.test(query.get('passage') ?? '') ? query.get('passage') : null,
+    stretch: pair(query.get('stretch')),
+    zoom: pair(query.get('zoom')),
+    cursor: /^\d+$/.test(query.get('at') ?? '') ? Number(query.get('at')) : null,
+    staves:
+      query
+        .get('staves')
+        ?.split(',')
+        .filter((role) => /^[a-z_]+$/.test(role)) ?? null,
+  };
+}
+
+export function writePlace(place: Place): string {
+  const parts: [string, string][] = [];
+  if (place.laps.length) parts.push(['laps', place.laps.join(',')]);
+  if (place.reference) parts.push(['ref', place.reference]);
+  if (place.chosen) parts.push(['lap', place.chosen]);
+  if (place.passage) parts.push(['passage', place.passage]);
+  else if (place.stretch) parts.push(['stretch', place.stretch.map(Math.round).join('-')]);
+  if (place.zoom) parts.push(['zoom', place.zoom.map((m) => Math.round(m)).join('-')]);
+  if (place.cursor !== null) parts.push(['at', String(Math.round(place.cursor))]);
+  if (place.staves) parts.push(['staves', place.staves.join(',')]);
+  // Commas and dots need no escape, and an address that can be read is easier to trust.
+  return parts.map(([key, value]) => `${key}=${value}`).join('&');
+}

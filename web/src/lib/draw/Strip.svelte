@@ -1,0 +1,38 @@
+<!-- One lap as a coloured strip along the circuit: its loss rate against the reference. -->
+<script lang="ts">
+  import type { Curve } from '../desk/curves';
+  import Canvas from './Canvas.svelte';
+  import { LOSS, lossColour } from './colours';
+  import { mode } from './mode.svelte';
+
+  interface Props {
+    rate: Curve | undefined;
+    zoom: [number, number];
+    full: number;
+    width: number;
+    height: number;
+    reference: boolean;
+  }
+  let { rate, zoom, full, width, height, reference }: Props = $props();
+
+  function draw(ctx: CanvasRenderingContext2D, w: number, h: number): void {
+    if (reference || !rate) {
+      ctx.fillStyle = mode.inks.band;
+      ctx.fillRect(0, 0, w, h);
+      return;
+    }
+    const colours = LOSS[mode.dark ? 'dark' : 'light'];
+    const [from, to] = zoom;
+    const step = (to - from) / w;
+    for (let x = 0; x < w; x++) {
+      const a = Math.max(0, Math.floor(from + x * step));
+      const b = Math.min(rate.length - 1, Math.max(a, Math.ceil(from + (x + 1) * step) - 1));
+      let sum = 0;
+      for (let i = a; i <= b; i++) sum += rate[i] ?? 0;
+      ctx.fillStyle = lossColour(sum / (b - a + 1), full, colours);
+      ctx.fillRect(x, 0, 1.5, h);
+    }
+  }
+</script>
+
+<Canvas {width} {height} {draw} />

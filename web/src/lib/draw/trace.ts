@@ -1,0 +1,73 @@
+// Traces a curve into a canvas path so that peaks survive: at most four points a pixel.
+
+export interface Window {
+  from: number;
+  to: number;
+  width: number;
+}
+
+/**
+ * Adds a polyline of a curve on a 1 m grid to a path.
+ *
+ * Where several samples share a pixel column, its first, lowest, highest and last are drawn in their order.
+ */
+export function trace(
+  path: Path2D | CanvasRenderingContext2D,
+  s: ArrayLike<number>,
+  values: ArrayLike<number>,
+  window: Window,
+  y: (value: number) => number,
+): void {
+  const { from, to, width } = window;
+  const perMetre = width / (to - from);
+  const last = s.length - 1;
+  const first = Math.max(0, Math.floor(from) - 1);
+  const end = Math.min(last, Math.ceil(to) + 1);
+  let down = false;
+  const go = (i: number) => {
+    const value = values[i] as number;
+    if (!Number.isFinite(value)) {
+      down = false;
+      return;
+    }
+    const px = ((s[i] as number) - from) * perMetre;
+    if (down) path.lineTo(px, y(value));
+    else path.moveTo(px, y(value));
+    down = true;
+  };
+  if (perMetre > 0.5) {
+    for (let i = first; i <= end; i++) go(i);
+    return;
+  }
+  let i = first;
+  while (i <= end) {
+    const column = Math.floor(((s[i] as number) - from) * perMetre);
+    let low = i;
+    let high = i;
+    let j = i;
+    while (j + 1 <= end && Math.floor(((s[j + 1] as number) - from) * perMetre) === column) {
+      j++;
+      if ((values[j] as number) < (values[low] as number)) low = j;
+      if ((values[j] as number) > (values[high] as number)) high = j;
+    }
+    go(i);
+    if (low !== i && low !== j && low < high) go(low);
+    if (high !== i && high !== j) go(high);
+    if (low !== i && low !== j && low > high) go(low);
+    if (j !== i) go(j);
+    i = j + 1;
+  }
+}
+
+/** Round steps for an axis: about `count` of them between low and high. */
+export function ticks(low: number, high: number, count: number): number[] {
+  const span = high - low;
+  if (!(span > 0)) return [low];
+  const raw = span / Math.max(1, count);
+  const power = 10 ** Math.floor(Math.log10(raw));
+  const step = [1, 2, 5, 10].map((m) => m * power).find((m) => m >= raw * 0.999) ?? raw;
+  const found: number[] = [];
+  for (let v = Math.ceil(low / step - 1e-9) * step; v <= high + step * 1e-6; v += step)
+    found.push(Math.abs(v) < step * 1e-6 ? 0 : v);
+  return found;
+}

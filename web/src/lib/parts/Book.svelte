@@ -1,0 +1,135 @@
+<!-- The open book: a left page with the place and the words, a right page with places to go and the content. -->
+<script lang="ts">
+  import { page } from '$app/state';
+  import type { Snippet } from 'svelte';
+  import { texts } from '../texts';
+  import AccountMenu from './AccountMenu.svelte';
+  import Mark from './Mark.svelte';
+
+  interface Props {
+    left: Snippet;
+    children: Snippet;
+    /** what is on the desk, at the head of the right page */
+    about?: string;
+  }
+  let { left, children, about = '' }: Props = $props();
+
+  const places = [
+    ['/paddock', texts.places.paddock],
+    ['/hand-in', texts.places.handIn],
+    ['/compare', texts.places.compare],
+  ] as const;
+</script>
+
+<div class="book">
+  <aside class="left">
+    <header><Mark /></header>
+    {@render left()}
+  </aside>
+  <div class="right">
+    <header>
+      <nav aria-label={texts.name}>
+        {#each places as [path, label] (path)}
+          <a href={path} aria-current={page.url.pathname.startsWith(path) ? 'page' : undefined}>{label}</a>
+        {/each}
+      </nav>
+      <span class="about muted" title={about}>{about}</span>
+      <AccountMenu />
+    </header>
+    <main>{@render children()}</main>
+  </div>
+</div>
+
+<style>
+  .book {
+    display: grid;
+    grid-template-columns: 352px minmax(0, 1fr);
+    grid-template-rows: minmax(0, 1fr);
+    height: 100dvh;
+  }
+  .left {
+    background: var(--sheet);
+    padding: 12px 18px 18px;
+    overflow-y: auto;
+    box-shadow:
+      inset -14px 0 14px -14px rgb(60 50 30 / 0.28),
+      1px 0 0 var(--rule);
+    z-index: 2;
+  }
+  .left > header {
+    height: 32px;
+    display: flex;
+    align-items: center;
+  }
+  .right {
+    display: grid;
+    grid-template-rows: auto minmax(0, 1fr);
+    min-width: 0;
+  }
+  .right > header {
+    display: flex;
+    align-items: center;
+    gap: 18px;
+    margin: 0 18px 0 14px;
+    padding-top: 8px;
+    border-bottom: 1px solid var(--rule);
+    height: 46px;
+  }
+  nav {
+    display: flex;
+    gap: 20px;
+    height: 100%;
+  }
+  nav a {
+    color: var(--muted);
+    font-weight: 520;
+    display: flex;
+    align-items: center;
+    border-bottom: 3px solid transparent;
+    border-top: 3px solid transparent;
+    padding: 0 1px;
+  }
+  nav a:hover {
+    color: var(--ink);
+    text-decoration: none;
+  }
+  nav a[aria-current] {
+    color: var(--ink);
+    font-weight: 640;
+    border-bottom-color: var(--brass);
+  }
+  .about {
+    margin-left: auto;
+    font-size: 13px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  main {
+    overflow-y: auto;
+    padding: 10px 18px 0 14px;
+    min-width: 0;
+  }
+  @media (max-width: 860px) {
+    .book {
+      grid-template-columns: minmax(0, 1fr);
+      grid-template-rows: auto;
+      height: auto;
+    }
+    .left {
+      box-shadow: 0 1px 0 var(--rule);
+    }
+    .right {
+      display: block;
+    }
+    .about {
+      display: none;
+    }
+    nav {
+      flex: 1;
+    }
+    main {
+      overflow: visible;
+    }
+  }
+</style>

@@ -1,0 +1,89 @@
+<!-- A dialog in our dress. -->
+<script lang="ts">
+  import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte';
+  import { X } from '@lucide/svelte';
+  import type { Snippet } from 'svelte';
+  import { texts } from '../texts';
+
+  interface Props {
+    open: boolean;
+    title: string;
+    children: Snippet;
+    footer?: Snippet;
+  }
+  let { open = $bindable(), title, children, footer }: Props = $props();
+</script>
+
+<Dialog {open} onOpenChange={(details) => (open = details.open)}>
+  <Portal>
+    <Dialog.Backdrop class="veil" />
+    <Dialog.Positioner class="positioner">
+      <Dialog.Content class="sheet">
+        <header>
+          <Dialog.Title class="title">{title}</Dialog.Title>
+          <Dialog.CloseTrigger class="shut" aria-label={texts.close} title={texts.close}
+            ><X size={18} /></Dialog.CloseTrigger
+          >
+        </header>
+        <div class="body">{@render children()}</div>
+        {#if footer}<footer>{@render footer()}</footer>{/if}
+      </Dialog.Content>
+    </Dialog.Positioner>
+  </Portal>
+</Dialog>
+
+<style>
+  :global(.veil) {
+    position: fixed;
+    inset: 0;
+    z-index: 40;
+    background: rgb(32 30 24 / 0.35);
+  }
+  :global(.positioner) {
+    position: fixed;
+    inset: 0;
+    z-index: 41;
+    display: grid;
+    place-items: center;
+    padding: 20px;
+  }
+  :global(.sheet) {
+    width: min(620px, 100%);
+    max-height: 86vh;
+    display: grid;
+    grid-template-rows: auto minmax(0, 1fr) auto;
+    background: var(--sheet);
+    border-radius: 6px;
+    box-shadow: 0 14px 50px rgb(0 0 0 / 0.3);
+  }
+  header {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    padding: 14px 20px 8px;
+  }
+  :global(.sheet .title) {
+    font-size: 17px;
+    font-weight: 640;
+  }
+  :global(.shut) {
+    width: 32px;
+    height: 32px;
+    display: grid;
+    place-items: center;
+    border-radius: 5px;
+    cursor: pointer;
+  }
+  .body {
+    overflow-y: auto;
+    padding: 0 20px 16px;
+  }
+  footer {
+    padding: 10px 20px;
+    border-top: 1px solid var(--rule);
+    display: flex;
+    gap: 10px;
+    justify-content: flex-end;
+    align-items: center;
+  }
+</style>

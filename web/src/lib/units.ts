@@ -1,0 +1,116 @@
+// User units at the edge: everything inside is SI.
+
+export type UnitSystem = 'metric' | 'imperial';
+
+export interface Unit {
+  label: string;
+  factor: number;
+  offset: number;
+  digits: number;
+}
+
+const unit = (label: string, factor: number, digits: number, offset = 0): Unit => ({
+  label,
+  factor,
+  digits,
+  offset,
+});
+
+type Kind =
+  | 'distance'
+  | 'length'
+  | 'speed'
+  | 'pressure'
+  | 'share'
+  | 'angle'
+  | 'plain'
+  | 'turning'
+  | 'g'
+  | 'temperature'
+  | 'yaw'
+  | 'time';
+
+const KINDS: Record<Kind, Record<UnitSystem, Unit>> = {
+  distance: { metric: unit('m', 1, 0), imperial: unit('ft', 1 / 0.3048, 0) },
+  length: { metric: unit('km', 0.001, 2), imperial: unit('mi', 1 / 1609.344, 2) },
+  speed: { metric: unit('km/h', 3.6, 0), imperial: unit('mph', 2.2369362920544, 0) },
+  pressure: { metric: unit('bar', 1e-5, 0), imperial: unit('psi', 0.000145037738, 0) },
+  share: { metric: unit('%', 100, 0), imperial: unit('%', 100, 0) },
+  angle: { metric: unit('°', 57.29577951308232, 0), imperial: unit('°', 57.29577951308232, 0) },
+  plain: { metric: unit('', 1, 0), imperial: unit('', 1, 0) },
+  turning: { metric: unit('1/min', 9.549296585513721, 0), imperial: unit('1/min', 9.549296585513721, 0) },
+  g: { metric: unit('g', 1 / 9.80665, 2), imperial: unit('g', 1 / 9.80665, 2) },
+  temperature: { metric: unit('°C', 1, 0, -273.15), imperial: unit('°F', 1.8, 0, -459.67) },
+  yaw: { metric: unit('°/s', 57.29577951308232, 0), imperial: unit('°/s', 57.29577951308232, 0) },
+  time: { metric: unit('s', 1, 2), imperial: unit('s', 1, 2) },
+};
+
+const ROLES: Record<string, Kind> = {
+  delta: 'time',
+  speed: 'speed',
+  throttle: 'share',
+  brake_pressure: 'pressure',
+  brake_pedal: 'share',
+  steering: 'angle',
+  gear: 'plain',
+  engine_speed: 'turning',
+  lateral_acceleration: 'g',
+  longitudinal_acceleration: 'g',
+  yaw_rate: 'yaw',
+  offset: 'distance',
+  oil_temperature: 'temperature',
+  water_temperature: 'temperature',
+};
+
+export function unitOf(kind: Kind, system: UnitSystem): Unit {
+  return KINDS[kind][system];
+}
+
+export function unitOfRole(role: string, system: UnitSystem): Unit {
+  return KINDS[ROLES[role] ?? 'plain'][system];
+}
+
+/** A figure in a unit, without the unit itself. A minus is a real minus, so that columns align. */
+export function figure(value: number | null | undefined, u: Unit, digits = u.digits): string {
+  if (value === null || value === undefined || !Number.isFinite(value)) return '–';
+  return minus((value * u.factor + u.offset).toFixed(digits));
+}
+
+/** A difference with its sign: plus, minus, or ± 0 shown as 0. */
+export function signed(value: number | null | undefined, u: Unit, digits = u.digits): string {
+  if (value === null || value === undefined || !Number.isFinite(value)) return '–';
+  const text = (value * u.factor).toFixed(digits);
+  if (Number(text) === 0) return text.replace('-', '');
+  return value > 0 ? `+${text}` : minus(text);
+}
+
+function minus(text: string): string {
+  return text.replace('-', '−');
+}
+
+/** Lap time as minutes and seconds. */
+export function lapTime(seconds: number | null | undefined, digits = 2): string {
+  if (seconds === null || seconds === undefined) return '–';
+  const scale = 10 ** digits;
+  const ticks = Math.round(seconds * scale);
+  const minutes = Math.floor(ticks / (60 * scale));
+  const rest = (ticks - minutes * 60 * scale) / scale;
+  return minutes ? `${minutes}:${rest.toFixed(digits).padStart(3 + digits, '0')}` : rest.toFixed(digits);
+}
+
+export function fileSize(bytes: number): string {
+  return bytes < 1e6 ? `${Math.max(1, Math.round(bytes / 1000))} kB` : `${(bytes / 1e6).toFixed(1)} MB`;
+}
+
+const DAY = new Intl.DateTimeFormat('en-GB', {
+  day: 'numeric',
+  month: 'long',
+  year: 'numeric',
+  timeZone: 'UTC',
+});
+
+/** An ISO date as people write it. */
+export function day(iso: string): string {
+  const date = new Date(`${iso}T00:00:00Z`);
+  return Number.isNaN(date.getTime()) ? iso : DAY.format(date);
+}

@@ -1,0 +1,61 @@
+<script lang="ts">
+  import '../app.css';
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
+  import type { Snippet } from 'svelte';
+  import { ApiProblem } from '$lib/api/client';
+  import { present } from '$lib/me.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+
+  let { children }: { children: Snippet } = $props();
+  let trouble = $state<unknown>(null);
+
+  const client = new QueryClient({
+    defaultOptions: {
+      queries: {
+        staleTime: 5_000,
+        retry: (count, error) =>
+          count < 2 && !(error instanceof ApiProblem && error.status >= 400 && error.status < 500),
+      },
+    },
+    queryCache: new QueryCache({
+      onError: (error) => {
+        if (error instanceof ApiProblem && error.status === 401) void toSignIn();
+      },
+    }),
+  });
+
+  async function toSignIn(): Promise<void> {
+    const back = page.url.pathname + page.url.search;
+    await goto(`/sign-in?to=${encodeURIComponent(back)}`, { replaceState: true });
+  }
+
+  async function begin(): Promise<void> {
+    trouble = null;
+    try {
+      await present.load();
+    } catch (error) {
+      trouble = error;
+    }
+  }
+  void begin();
+
+  $effect(() => {
+    if (present.known && !present.me && page.url.pathname !== '/sign-in') void toSignIn();
+  });
+</script>
+
+<QueryClientProvider {client}>
+  {#if trouble}
+    <div class="alone"><Trouble error={trouble} again={begin} /></div>
+  {:else if present.known && (present.me || page.url.pathname === '/sign-in')}
+    {@render children()}
+  {/if}
+</QueryClientProvider>
+
+<style>
+  .alone {
+    padding: 40px;
+  }
+</style>

@@ -1,0 +1,10 @@
+import { sveltekit } from '@sveltejs/kit/vite';
+import tailwindcss from '@tailwindcss/vite';
+import { defineConfig } from 'vitest/config';
+
+export default defineConfig({
+  plugins: [tailwindcss(), sveltekit()],
+  build: { assetsInlineLimit: 0 },
+  server: { proxy: { '/api': 'http://127.0.0.1:8180' } },
+  test: { include: ['src/**/*.test.ts'] },
+});
