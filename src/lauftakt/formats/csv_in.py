@@ -59,10 +59,10 @@ def read_csv(path: Path) -> Log:
         that says what is wrong and what to do.
     """
     shape = _shape(path)
+    time_index = _time_column(shape)
     table, warnings = _table(path, shape)
     if table.num_rows < 20:
         raise Unusable("no-rows", f"The file holds only {table.num_rows} rows of figures, too few for a lap.")
-    time_index = _time_column(shape)
     clock = _numbers(table.column(time_index))
     try:
         clock = convert(clock, shape.units[time_index] or "s", "s")
@@ -106,7 +106,7 @@ def _shape(path: Path) -> _Shape:
         encoding = "utf-8"
     cut = head[: head.rfind(b"\n") + 1] or head
     try:
-        text = cut.decode("utf-8-sig" if encoding == "utf-8" else encoding)
+        text = head.decode(encoding, errors="ignore") if encoding == "utf-16" else cut.decode("utf-8-sig")
     except UnicodeDecodeError:
         encoding = "cp1252"
         text = cut.decode(encoding, errors="replace")

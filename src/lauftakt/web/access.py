@@ -70,15 +70,25 @@ def team_id() -> int:
     return cast(int, current_user.team_id)
 
 
-def for_coaches(view: F) -> F:
-    """Only for coaches that are signed in; everybody else gets a plain 401 or 403."""
+def for_members(view: F) -> F:
+    """Only for those who are signed in; everybody else gets a plain 401."""
 
     @wraps(view)
     def guarded(*args: Any, **kwargs: Any) -> Any:
         if not current_user.is_authenticated:
             raise Problem(401, "signed-out", "You are not signed in, or were signed out. Sign in and try again.")
+        return view(*args, **kwargs)
+
+    return cast(F, guarded)
+
+
+def for_coaches(view: F) -> F:
+    """Only for coaches that are signed in; everybody else gets a plain 401 or 403."""
+
+    @wraps(view)
+    def guarded(*args: Any, **kwargs: Any) -> Any:
         if current_user.role != "coach":
             raise Problem(403, "not-allowed", "Only a coach can do this.")
         return view(*args, **kwargs)
 
-    return cast(F, guarded)
+    return for_members(cast(F, guarded))

@@ -101,9 +101,9 @@ def _default_lineup(
 
 
 @blueprint.get("/desk")
+@for_coaches
 @blueprint.input(schemas.DeskQuery, location="query")
 @blueprint.output(schemas.DeskOut)
-@for_coaches
 def get_desk(query_data: schemas.DeskQuery) -> schemas.DeskOut:
     """The line-up asked for, or a good one for a run or an event."""
     with database().begin() as session:
@@ -168,9 +168,9 @@ def _available(session: Session, run_ids: list[int]) -> dict[int, list[str]]:
 
 
 @blueprint.get("/curves")
+@for_coaches
 @blueprint.input(schemas.CurvesQuery, location="query")
 @blueprint.doc(responses=_CURVES)
-@for_coaches
 def get_curves(query_data: schemas.CurvesQuery) -> Response:
     """Curves on the layout's 1 m grid as an Arrow IPC stream.
 
@@ -203,9 +203,9 @@ def get_curves(query_data: schemas.CurvesQuery) -> Response:
 
 
 @blueprint.get("/card")
+@for_coaches
 @blueprint.input(schemas.CardQuery, location="query")
 @blueprint.output(schemas.CardOut)
-@for_coaches
 def get_card(query_data: schemas.CardQuery) -> schemas.CardOut:
     """Figures of the line-up's laps in a passage (by name) or in a stretch (``from_m`` to ``to_m``)."""
     keys = _keys(query_data.laps)
@@ -296,9 +296,9 @@ def _habit(runs: dict[int, RunCurves], run_id: int, reference: tuple[int, int], 
 
 
 @blueprint.get("/choices")
+@for_coaches
 @blueprint.input(schemas.ChoicesQuery, location="query")
 @blueprint.output(schemas.ChoicesOut)
-@for_coaches
 def get_choices(query_data: schemas.ChoicesQuery) -> schemas.ChoicesOut:
     """Timed laps of an event that can join the line-up, by run."""
     with database().begin() as session:

@@ -28,8 +28,8 @@ def _settings() -> Settings:
 
 
 @blueprint.get("/hand-ins")
-@blueprint.output(schemas.HandInList)
 @for_coaches
+@blueprint.output(schemas.HandInList)
 def list_hand_ins() -> schemas.HandInList:
     """The latest files and their fate, newest first; and the team's drivers to choose from."""
     with database().begin() as session:
@@ -51,9 +51,9 @@ def list_hand_ins() -> schemas.HandInList:
 
 
 @blueprint.post("/hand-ins")
+@for_coaches
 @blueprint.input(schemas.HandInForm, location="form_and_files")
 @blueprint.output(schemas.HandInOut, status_code=201)
-@for_coaches
 def hand_in(form_and_files_data: schemas.HandInForm) -> schemas.HandInOut:
     """Hand in one file, for a driver where one is named; it is imported in the background."""
     form = form_and_files_data
@@ -98,8 +98,8 @@ def hand_in(form_and_files_data: schemas.HandInForm) -> schemas.HandInOut:
 
 
 @blueprint.post("/hand-ins/<int:hand_in_id>/cancel")
-@blueprint.output(schemas.HandInOut)
 @for_coaches
+@blueprint.output(schemas.HandInOut)
 def cancel(hand_in_id: int) -> schemas.HandInOut:
     """Stop the import of a file; nothing of it is stored. A finished one stays as it is."""
     with database().begin() as session:
@@ -111,8 +111,8 @@ def cancel(hand_in_id: int) -> schemas.HandInOut:
 
 
 @blueprint.delete("/hand-ins/<int:hand_in_id>")
-@blueprint.output({}, status_code=204)
 @for_coaches
+@blueprint.output({}, status_code=204)
 def dismiss(hand_in_id: int) -> str:
     """Take a finished file off the list; its run, if there is one, stays."""
     with database().begin() as session:

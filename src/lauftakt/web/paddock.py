@@ -15,9 +15,9 @@ RECENT_EVENTS = 60
 
 
 @blueprint.get("/paddock")
+@for_coaches
 @blueprint.input(schemas.PaddockQuery, location="query")
 @blueprint.output(schemas.PaddockOut)
-@for_coaches
 def get_paddock(query_data: schemas.PaddockQuery) -> schemas.PaddockOut:
     """Recent events, and the runs of one of them: the one asked for, else the latest."""
     with database().begin() as session:

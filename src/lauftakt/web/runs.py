@@ -12,8 +12,8 @@ blueprint = APIBlueprint("runs", __name__, tag="Runs")
 
 
 @blueprint.get("/runs/<int:run_id>")
-@blueprint.output(schemas.RunDetail)
 @for_coaches
+@blueprint.output(schemas.RunDetail)
 def get_run(run_id: int) -> schemas.RunDetail:
     """A run's channels, laps and what was repaired."""
     with database().begin() as session:
@@ -21,9 +21,9 @@ def get_run(run_id: int) -> schemas.RunDetail:
 
 
 @blueprint.patch("/runs/<int:run_id>")
+@for_coaches
 @blueprint.input(schemas.RunChange)
 @blueprint.output(schemas.RunDetail)
-@for_coaches
 def change_run(run_id: int, json_data: schemas.RunChange) -> schemas.RunDetail:
     """Say who drove; a name not known yet makes a new driver."""
     with database().begin() as session:

@@ -7,7 +7,7 @@ from flask_wtf.csrf import generate_csrf
 from lauftakt.store.database import mine_by_id
 from lauftakt.store.models import Account
 from lauftakt.web import schemas
-from lauftakt.web.access import Problem, check_password, database, team_id
+from lauftakt.web.access import Problem, check_password, database, for_members, team_id
 from lauftakt.web.limits import limiter
 
 blueprint = APIBlueprint("sessions", __name__, tag="Session")
@@ -56,12 +56,11 @@ def sign_out() -> schemas.Session:
 
 
 @blueprint.patch("/session/preferences")
+@for_members
 @blueprint.input(schemas.Preferences)
 @blueprint.output(schemas.Session)
 def prefer(json_data: schemas.Preferences) -> schemas.Session:
     """Change units, look or shortcuts; they are kept with the account."""
-    if not current_user.is_authenticated:
-        raise Problem(401, "signed-out", "You are not signed in, or were signed out. Sign in and try again.")
     with database().begin() as session:
         account = mine_by_id(session, Account, team_id(), current_user.id)
         for name, value in json_data.model_dump(exclude_none=True).items():

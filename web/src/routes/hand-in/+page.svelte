@@ -88,7 +88,8 @@
     <datalist id="drivers"
       >{#each drivers as item (item.id)}<option value={item.name}></option>{/each}</datalist
     >
-    <FileUpload maxFiles={200} onFileAccept={(details) => void take(details.files)}>
+    <!-- Nothing is kept in the box: what was accepted is sent at once, and must not be sent again. -->
+    <FileUpload acceptedFiles={[]} maxFiles={200} onFileAccept={(details) => void take(details.files)}>
       <FileUpload.Dropzone class="drop">
         <FileUp size={26} aria-hidden="true" />
         <strong>{t.drop}</strong>

@@ -1,0 +1,73 @@
+"""The whole application, started as the demo starts it, and a real Chromium."""
+
+import os
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page
+
+from lauftakt.operate.stack import Stack
+from lauftakt.store.accounts import add_account, add_team
+from lauftakt.web.application import FRONT_END
+
+EMAIL, PASSWORD = "coach@test.example", "a good password"
+
+
+@pytest.fixture(scope="session")
+def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    assert (FRONT_END / "index.html").is_file(), "The front end is not built; run script/setup."
+    kept = {name: os.environ.get(name) for name in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")}
+    made = Stack(tmp_path_factory.mktemp("stack"))
+    try:
+        database = made.start_database(lambda _: None)
+        with database.begin() as session:
+            team = add_team(session, "A school")
+            add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
+        database.close()
+        made.start_application(lambda _: None)
+        yield made
+    finally:
+        made.stop()
+        for name, value in kept.items():
+            if value is not None:
+                os.environ[name] = value
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
+    return {
+        **browser_type_launch_args,
+        "executable_path": shutil.which("chromium"),
+        "args": [
+            "--no-sandbox",
+            "--disable-dev-shm-usage",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--no-first-run",
+        ],
+    }
+
+
+@pytest.fixture(scope="session")
+def base_url(stack: Stack) -> str:
+    return stack.address
+
+
+@pytest.fixture
+def signed_in(page: Page) -> Page:
+    page.set_default_timeout(20_000)
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto("/")
+    page.get_by_label("Address").fill(EMAIL)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.wait_for_url("**/paddock")
+    return page
+
+
+def drop(page: Page, paths: list[Path]) -> None:
+    page.locator("input[type=file]").set_input_files([str(path) for path in paths])

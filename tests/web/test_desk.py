@@ -1,0 +1,116 @@
+"""The desk's answers equal the core's."""
+
+import io
+
+import numpy as np
+import pyarrow as pa
+import pytest
+
+from lauftakt.core.comparing import loss_rate, passage_loss, time_delta
+from tests.day import Day
+from tests.web.coach import Coach
+
+
+@pytest.fixture
+def desk(taught: Coach) -> dict:
+    return taught.get("/api/desk").json
+
+
+def query(desk: dict) -> str:
+    return f"laps={','.join(lap['key'] for lap in desk['laps'])}&reference={desk['reference']}"
+
+
+def test_the_default_line_up(desk: dict, day: Day) -> None:
+    assert [lap["driver"]["name"] for lap in desk["laps"]] == ["Halvard", "Ines"]
+    assert desk["reference"] == desk["laps"][0]["key"]
+    assert [lap["number"] for lap in desk["laps"]] == [day.runs[0].best_lap.number, day.runs[1].best_lap.number]
+    assert desk["laps"][0]["delta_s"] == 0
+    assert desk["laps"][1]["delta_s"] == pytest.approx(
+        day.runs[1].best_lap.time_s - day.runs[0].best_lap.time_s, abs=1e-6
+    )
+    assert 0.002 < desk["laps"][1]["delta_u_s"] < 0.05
+
+
+def test_a_run_asked_for_stands_next_to_the_reference(taught: Coach, desk: dict) -> None:
+    run = desk["laps"][1]["run"]
+    assert taught.get(f"/api/desk?run={run}").json["laps"][1]["run"] == run
+
+
+def test_the_line_up_asked_for(taught: Coach, desk: dict) -> None:
+    run = desk["laps"][1]["run"]
+    found = taught.get(f"/api/desk?laps={run}.2,{run}.3&reference={run}.3").json
+    assert [lap["key"] for lap in found["laps"]] == [f"{run}.2", f"{run}.3"]
+    assert found["reference"] == f"{run}.3"
+    assert taught.get(f"/api/desk?laps={run}.0").status_code == 404  # the out lap is not a timed one
+    many = ",".join(f"{run}.{i}" for i in range(1, 40))
+    assert taught.get(f"/api/desk?laps={many}").json["code"] == "too-many"
+
+
+def test_curves_are_the_cores(taught: Coach, desk: dict, day: Day) -> None:
+    answer = taught.get(f"/api/curves?{query(desk)}&roles=speed,gear,nonsense")
+    assert answer.mimetype == "application/vnd.apache.arrow.stream"
+    table = pa.ipc.open_stream(io.BytesIO(answer.data)).read_all()
+    grid = day.layout.grid()
+    assert np.allclose(table["s"].to_numpy(), grid)
+    reference, other = desk["reference"], desk["laps"][1]["key"]
+    one = day.runs[0].traces[day.runs[0].best_lap.number]
+    two = day.runs[1].traces[day.runs[1].best_lap.number]
+    assert np.allclose(
+        table[f"{other}|time"].to_numpy() - table[f"{reference}|time"].to_numpy(), time_delta(two, one), atol=1e-6
+    )
+    assert np.allclose(table[f"{other}|loss_rate"].to_numpy(), loss_rate(time_delta(two, one)), atol=1e-6)
+    assert f"{other}|gear" in table.column_names
+    assert not [name for name in table.column_names if "nonsense" in name]
+
+
+def test_the_card_of_a_passage_is_the_cores(taught: Coach, desk: dict, day: Day) -> None:
+    for passage in day.layout.passages:
+        card = taught.get(f"/api/card?{query(desk)}&passage={passage.name}").json
+        own = {row["lap"]: row for row in card["figures"]}
+        assert own[desk["reference"]]["loss_s"] == 0
+        b, r = day.runs[1].best_lap.number, day.runs[0].best_lap.number
+        expected = passage_loss(
+            (day.runs[1].traces[b], day.runs[1].traces.get(b + 1)),
+            (day.runs[0].traces[r], day.runs[0].traces.get(r + 1)),
+            day.layout,
+            passage,
+            False,
+        )
+        assert own[desk["laps"][1]["key"]]["loss_s"] == pytest.approx(expected.loss_s, abs=1e-6)
+        habit = card["habits"][0]
+        assert habit["of"] == 8
+        assert 0 <= habit["losing"] <= 8
+        assert habit["best_loss_s"] <= habit["median_loss_s"]
+
+
+def test_the_card_of_a_stretch_restarts_the_delta(taught: Coach, desk: dict, day: Day) -> None:
+    card = taught.get(f"/api/card?{query(desk)}&from_m=1500&to_m=2300").json
+    one = day.runs[0].traces[day.runs[0].best_lap.number]
+    two = day.runs[1].traces[day.runs[1].best_lap.number]
+    delta = np.interp([1500, 2300], day.layout.grid(), time_delta(two, one))
+    assert card["figures"][1]["loss_s"] == pytest.approx(delta[1] - delta[0], abs=1e-6)
+    assert taught.get(f"/api/card?{query(desk)}&from_m=1500&to_m=1501").json["code"] == "invalid"
+    assert taught.get(f"/api/card?{query(desk)}&passage=P99").status_code == 404
+
+
+def test_choices_hold_every_timed_lap(taught: Coach, desk: dict) -> None:
+    runs = taught.get(f"/api/choices?event={desk['event']['id']}").json["runs"]
+    assert [len(run["laps"]) for run in runs] == [9, 8]
+
+
+def test_the_paddock(taught: Coach, day: Day) -> None:
+    paddock = taught.get("/api/paddock").json
+    first, second = paddock["runs"]
+    assert paddock["reference_run"] == first["id"]
+    assert first["gap_s"] == 0
+    assert second["best_s"] == pytest.approx(day.runs[1].best_lap.time_s)
+    assert second["theoretical_best_s"] == pytest.approx(day.runs[1].theoretical_best_s())
+    assert (second["counting"], second["laps"]) == (8, 10)
+    assert paddock["event"]["name"] == "Spring school"
+    assert paddock["event"]["day"] == "2026-05-16"
+
+
+def test_the_api_describes_itself(app) -> None:
+    spec = app.spec
+    assert spec["openapi"].startswith("3.1")
+    assert "/api/desk" in spec["paths"]

@@ -1,0 +1,227 @@
+"""Files handed in: taken whole or refused with a sentence, and nothing left behind."""
+
+from pathlib import Path
+from typing import Any
+
+import pytest
+from sqlalchemy import func, select
+
+from lauftakt import settings
+from lauftakt.core.log import Unusable
+from lauftakt.store.database import Database
+from lauftakt.store.database import now as present
+from lauftakt.store.models import Base, Curves, HandIn, Job, LapRow, LayoutRow, Run, Samples
+from lauftakt.work import importing, jobs, queue
+from lauftakt.work.queue import work_on
+from tests.day import Day
+from tests.web.coach import Coach
+
+OWN = [table for table in Base.metadata.sorted_tables if table.name not in ("team", "account", "hand_in", "job")]
+
+
+def rows(database: Database, team_id: int) -> dict[str, int]:
+    with database.begin() as session:
+        return {
+            table.name: session.scalar(select(func.count()).select_from(table).where(table.c.team_id == team_id))
+            for table in OWN
+        }
+
+
+def test_what_was_recognised(taught: Coach) -> None:
+    latest = taught.get("/api/hand-ins").json["hand_ins"][0]
+    assert latest["state"] == "taken"
+    detail = latest["run"]
+    assert detail["run"]["driver"]["name"] == "Ines"
+    assert [lap["kind"] for lap in detail["laps"]] == ["out", *["timed"] * 8, "in"]
+    roles = {channel["role"]: channel for channel in detail["channels"]}
+    assert roles["brake_pressure"]["unit"] == "bar"
+    assert roles["latitude"]["rate_hz"] == pytest.approx(10)
+    assert detail["event"]["circuit"] == "Ellerholm Park"
+
+
+def test_lap_times_are_those_of_the_core(taught: Coach, day: Day) -> None:
+    detail = taught.get("/api/hand-ins").json["hand_ins"][0]["run"]
+    shown = [lap["time_s"] for lap in detail["laps"] if lap["time_s"]]
+    computed = [lap.time_s for lap in day.runs[1].laps if lap.time_s]
+    assert shown == pytest.approx(computed, abs=1e-6)
+
+
+REFUSED = {
+    "empty.csv": (b"", "file-empty"),
+    "prose.csv": (b"I forgot\nthe logger\n", "columns"),
+    "nowhere.csv": (b"time [s],speed [km/h]\n" + b"".join(b"%d,50\n" % i for i in range(50)), "no-positions"),
+    "still.csv": (
+        b"time [s],latitude [deg],longitude [deg]\n" + b"".join(b"%d,53.1,10.2\n" % i for i in range(99)),
+        "no-laps",
+    ),
+    "zero.csv": (
+        b"time [s],latitude [deg],longitude [deg],speed\n" + b"".join(b"%d,0,0,100\n" % i for i in range(99)),
+        "no-positions",
+    ),
+    "broken.geojson": (b'{"features": []}', "layout-file"),
+}
+
+
+@pytest.mark.parametrize("name", REFUSED)
+def test_a_refused_file_leaves_nothing_behind(coach: Coach, database: Database, name: str) -> None:
+    data, code = REFUSED[name]
+    answer = coach.hand_in(name, data)
+    assert answer.status_code == 201
+    assert answer.json["state"] == "refused"
+    assert answer.json["code"] == code
+    assert answer.json["message"].strip()
+    assert not any(rows(database, coach.team_id).values())
+    assert not list(settings.load().inbox.glob(f"{answer.json['id']}.*"))
+    assert coach.delete(f"/api/hand-ins/{answer.json['id']}").status_code == 204
+    assert coach.get("/api/hand-ins").json["hand_ins"] == []
+
+
+def test_a_kind_that_cannot_be_read_is_said_at_once(coach: Coach) -> None:
+    answer = coach.hand_in("talk.pdf", b"%PDF")
+    assert answer.status_code == 415
+    assert coach.get("/api/hand-ins").json["hand_ins"] == []
+
+
+def test_the_same_log_twice_is_recognised(taught: Coach, day: Day, database: Database) -> None:
+    before = rows(database, taught.team_id)
+    answer = taught.hand_in("another name.csv", day.files[1].read_bytes())
+    assert answer.json["code"] == "duplicate"
+    assert day.files[1].name in answer.json["message"]
+    assert rows(database, taught.team_id) == before
+    assert taught.delete(f"/api/hand-ins/{answer.json['id']}").status_code == 204
+
+
+def test_the_driver_can_be_chosen_and_changed(coach: Coach, day: Day) -> None:
+    coach.hand_in(day.layout_file.name, day.layout_file.read_bytes())
+    detail = coach.hand_in(day.files[0].name, day.files[0].read_bytes(), driver=" Zoë <b>Müller</b> ").json["run"]
+    assert detail["run"]["driver"]["name"] == "Zoë <b>Müller</b>"
+    run_id = detail["run"]["id"]
+    changed = coach.patch(f"/api/runs/{run_id}", json={"driver": "Muller 🏎"})
+    assert changed.json["run"]["driver"]["name"] == "Muller 🏎"
+    assert coach.patch(f"/api/runs/{run_id}", json={"driver": "   "}).status_code == 422
+    names = {item["name"] for item in coach.get("/api/hand-ins").json["drivers"]}
+    assert names == {"Zoë <b>Müller</b>", "Muller 🏎"}
+
+
+def test_hostile_names_are_only_names(coach: Coach) -> None:
+    for name in (
+        "../../etc/passwd.csv",
+        "..\\..\\x.csv",
+        "=cmd|'/c calc'!A1.csv",
+        "<img src=x onerror=alert(1)>.csv",
+        "a" * 500 + ".csv",
+    ):
+        answer = coach.hand_in(name, b"x")
+        assert answer.status_code in (201, 415)
+        if answer.status_code == 201:
+            assert "/" not in answer.json["file_name"]
+            assert len(answer.json["file_name"]) <= 300
+    assert not list(settings.load().inbox.parent.glob("*.csv"))
+
+
+def test_a_log_without_a_layout_makes_one_and_says_so(coach: Coach, day: Day) -> None:
+    answer = coach.hand_in(day.files[0].name, day.files[0].read_bytes())
+    assert answer.json["state"] == "taken"
+    codes = {warning["code"] for warning in answer.json["run"]["warnings"]}
+    assert "start-line-assumed" in codes
+    assert answer.json["run"]["event"]["circuit"] == "Ellerholm Park"
+
+
+def queued(coach: Coach, day: Day, monkeypatch: pytest.MonkeyPatch) -> tuple[int, int]:
+    """A file whose job waits for a worker."""
+    monkeypatch.setattr(queue.run_job, "delay", lambda job_id: None)
+    hand_in = coach.hand_in(day.files[0].name, day.files[0].read_bytes()).json
+    assert hand_in["state"] == "waiting"
+    return hand_in["id"], coach.team_id
+
+
+def job_of(database: Database, hand_in_id: int) -> Job:
+    with database.begin() as session:
+        return session.scalars(select(Job).where(Job.hand_in_id == hand_in_id)).one()
+
+
+def test_cancelled_in_the_middle_nothing_is_stored(
+    coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hand_in_id, team_id = queued(coach, day, monkeypatch)
+    read = importing.read_csv
+
+    def read_and_cancel(path: Path) -> Any:
+        assert coach.post(f"/api/hand-ins/{hand_in_id}/cancel").status_code == 200
+        return read(path)
+
+    monkeypatch.setattr(importing, "read_csv", read_and_cancel)
+    work_on(database, settings.load().inbox, job_of(database, hand_in_id).id)
+    assert coach.get("/api/hand-ins").json["hand_ins"][0]["state"] == "cancelled"
+    assert not any(rows(database, team_id).values())
+
+
+def test_a_failure_while_storing_leaves_nothing_and_is_tried_again(
+    coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hand_in_id, team_id = queued(coach, day, monkeypatch)
+    job_id = job_of(database, hand_in_id).id
+    save = importing.save_run
+
+    def save_and_break(*args: Any, **kwargs: Any) -> Any:
+        save(*args, **kwargs)
+        raise ConnectionError("the database went away")
+
+    monkeypatch.setattr(importing, "save_run", save_and_break)
+    with pytest.raises(ConnectionError):
+        work_on(database, settings.load().inbox, job_id)
+    assert not any(rows(database, team_id).values())
+    assert jobs.due(database) == []  # its lease still runs
+    with database.begin() as session:
+        session.get_one(Job, job_id).lease_until = present().replace(year=2000)
+    assert job_id in jobs.due(database)
+    monkeypatch.setattr(importing, "save_run", save)
+    work_on(database, settings.load().inbox, job_id)
+    assert coach.get("/api/hand-ins").json["hand_ins"][0]["state"] == "taken"
+
+
+def test_a_job_is_done_once(coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+    hand_in_id, _ = queued(coach, day, monkeypatch)
+    job_id = job_of(database, hand_in_id).id
+    first = jobs.claim(database, job_id)
+    assert first is not None
+    assert jobs.claim(database, job_id) is None
+    jobs.finish(database, job_id, "done")
+    assert jobs.claim(database, job_id) is None
+
+
+def test_three_deaths_end_a_job(coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+    hand_in_id, _ = queued(coach, day, monkeypatch)
+    job_id = job_of(database, hand_in_id).id
+    for _ in range(jobs.MOST_ATTEMPTS):
+        assert jobs.claim(database, job_id) is not None
+        with database.begin() as session:
+            session.get_one(Job, job_id).lease_until = present().replace(year=2000)
+    assert jobs.claim(database, job_id) is None
+    assert coach.get("/api/hand-ins").json["hand_ins"][0]["state"] == "failed"
+
+
+def test_channels_are_read_one_by_one(taught: Coach, database: Database, day: Day) -> None:
+    """Samples come back as they were handed in."""
+    from lauftakt.store.blocks import unpack
+    from lauftakt.store.models import ChannelRow
+
+    with database.begin() as session:
+        run = session.scalars(select(Run).where(Run.team_id == taught.team_id).order_by(Run.id.desc())).first()
+        channel = session.scalars(
+            select(ChannelRow).where(ChannelRow.run_id == run.id, ChannelRow.role == "latitude")
+        ).one()
+        blocks = session.scalars(select(Samples).where(Samples.channel_id == channel.id).order_by(Samples.first)).all()
+        logged = day.logs[1].role("latitude")
+        assert sum(len(unpack(block.values)) for block in blocks) == len(logged.values)
+        assert (unpack(blocks[0].values) == logged.values[: len(unpack(blocks[0].values))]).all()
+        assert session.scalar(select(func.count()).select_from(LapRow).where(LapRow.run_id == run.id)) == 10
+        assert session.scalar(select(func.count()).select_from(Curves).where(Curves.run_id == run.id)) > 8
+        assert (
+            session.scalar(select(func.count()).select_from(LayoutRow).where(LayoutRow.team_id == taught.team_id)) == 1
+        )
+        assert session.scalar(select(func.count()).select_from(HandIn).where(HandIn.team_id == taught.team_id)) == 3
+
+
+def test_unusable_is_a_sentence() -> None:
+    assert str(Unusable("code", "What to do.")) == "What to do."
