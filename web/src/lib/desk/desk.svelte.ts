@@ -21,6 +21,8 @@ export class Desk {
   cursor = $state<number | null>(null);
   part = $state.raw<Part | null>(null);
   zoom = $state.raw<[number, number]>([0, 1]);
+  /** the zoom of the pictures that were drawn last; they are moved until the sharp ones follow */
+  drawn = $state.raw<[number, number]>([0, 1]);
   staves = $state<string[]>([...STAVES]);
   folded = $state<string[]>([]);
 
@@ -58,6 +60,7 @@ export class Desk {
       this.part = { from: place.stretch[0], to: Math.min(place.stretch[1], length), passage: null };
     else this.part = null;
     this.zoom = place.zoom ? this.inside(place.zoom[0], place.zoom[1]) : [0, length];
+    this.drawn = this.zoom;
     this.cursor = place.cursor === null ? null : Math.min(place.cursor, length);
   }
 

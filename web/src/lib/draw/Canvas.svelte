@@ -5,8 +5,10 @@
     height: number;
     draw: (ctx: CanvasRenderingContext2D, width: number, height: number) => void;
     label?: string;
+    /** moves the finished picture while a sharp one is not yet drawn */
+    transform?: string;
   }
-  let { width, height, draw, label }: Props = $props();
+  let { width, height, draw, label, transform }: Props = $props();
   let canvas = $state<HTMLCanvasElement>();
 
   $effect(() => {
@@ -27,6 +29,7 @@
   bind:this={canvas}
   style:width="{width}px"
   style:height="{height}px"
+  style:transform
   aria-label={label}
   role={label ? 'img' : undefined}
   aria-hidden={label ? undefined : 'true'}
@@ -35,5 +38,6 @@
 <style>
   canvas {
     display: block;
+    transform-origin: 0 0;
   }
 </style>

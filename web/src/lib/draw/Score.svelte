@@ -51,6 +51,22 @@
   );
   const fastest = $derived(Math.min(...desk.laps.map((lap) => lap.time_s)));
 
+  // Drawing twelve laps anew takes longer than a frame: while the view moves, the pictures are moved; once it rests,
+  // they are drawn.
+  $effect(() => {
+    const { zoom } = desk;
+    if (zoom === desk.drawn) return;
+    const later = setTimeout(() => (desk.drawn = zoom), 110);
+    return () => clearTimeout(later);
+  });
+  const moved = $derived.by(() => {
+    const [from, to] = desk.zoom;
+    const [first, last] = desk.drawn;
+    if (from === first && to === last) return undefined;
+    const scale = (last - first) / (to - from);
+    return `translateX(${((first - from) / (to - from)) * stripWidth}px) scaleX(${scale})`;
+  });
+
   const px = (place: number) => ((place - desk.zoom[0]) / span) * stripWidth;
   const nameOf = (key: string) => t.staves[key] ?? key;
 
@@ -77,6 +93,7 @@
   }
 
   interface Reading {
+    key: string;
     name: string;
     colour: string;
     value: number;
@@ -85,16 +102,17 @@
   }
 
   /** Values at the cursor, highest first (of the delta: slowest first). */
-  function readings(role: string): Reading[] {
+  function readings(role: string, lines: Line[]): Reading[] {
     const place = desk.cursor;
     if (place === null || !desk.curves) return [];
     const unit = unitOfRole(role, present.units);
     const { s } = desk.curves;
-    return linesOf(role)
+    return lines
       .map((line) => {
         const lap = desk.laps.find((item) => item.key === line.key);
         const value = valueAt(s, line.values, place);
         return {
+          key: line.key,
           name: lap ? lap.driver.name + (shared ? ` ${lap.number}` : '') : '',
           colour: line.reference ? 'var(--muted)' : line.colour,
           value,
@@ -242,7 +260,8 @@
           <span class="paint">
             <Strip
               rate={desk.curves?.of(lap.key, 'loss_rate')}
-              zoom={desk.zoom}
+              zoom={desk.drawn}
+              transform={moved}
               {full}
               width={stripWidth}
               height={18}
@@ -295,7 +314,8 @@
           <Stave
             s={desk.curves.s}
             {lines}
-            zoom={desk.zoom}
+            zoom={desk.drawn}
+            transform={moved}
             {bars}
             {unit}
             width={staveWidth}
@@ -304,7 +324,7 @@
             margin={AXIS}
           />
           <ul class="readings" style:width="{VALUES - 8}px" style:max-height="{HEIGHTS[role] ?? LOW}px">
-            {#each readings(role) as reading (reading.name)}
+            {#each readings(role, lines) as reading (reading.key)}
               <li class:chosen={reading.chosen} style:color={reading.colour}>
                 <span class="figure">{reading.text}</span><span class="who">{reading.name}</span>
               </li>

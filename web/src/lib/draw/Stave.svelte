@@ -25,8 +25,9 @@
     height: number;
     zero?: boolean;
     margin?: number;
+    transform?: string;
   }
-  let { s, lines, zoom, bars, unit, width, height, zero = false, margin = 44 }: Props = $props();
+  let { s, lines, zoom, bars, unit, width, height, zero = false, margin = 44, transform }: Props = $props();
 
   /** Lowest and highest value of what is on show, with a little room; the zero line stays where it is asked for. */
   const range = $derived.by<[number, number]>(() => {
@@ -45,59 +46,74 @@
     return [low, high];
   });
 
-  function draw(ctx: CanvasRenderingContext2D, w: number, h: number): void {
-    const { inks } = mode;
-    const plot = w - margin;
-    const room = 7;
-    const [low, high] = range;
-    const y = (value: number) => h - room - ((value - low) / (high - low)) * (h - 2 * room);
-    const shown = (value: number) => value * unit.factor + unit.offset;
-    const unshown = (value: number) => (value - unit.offset) / unit.factor;
+  const room = 7;
+  const low = $derived(range[0]);
+  const high = $derived(range[1]);
+  const y = (value: number, h: number) => h - room - ((value - low) / (high - low)) * (h - 2 * room);
+  /** Places of the axis marks: what is written, and the height in pixels. */
+  const marks = $derived(
+    ticks(
+      low * unit.factor + unit.offset,
+      high * unit.factor + unit.offset,
+      Math.max(1, Math.floor(height / 30)),
+    ).map((tick) => ({
+      text: String(Number(tick.toFixed(6))).replace('-', '−'),
+      value: (tick - unit.offset) / unit.factor,
+    })),
+  );
+
+  function drawAxis(ctx: CanvasRenderingContext2D, w: number, h: number): void {
     ctx.font = '10px "Martian Mono Variable"';
     ctx.fontStretch = 'condensed';
     ctx.textAlign = 'right';
     ctx.textBaseline = 'middle';
+    ctx.fillStyle = mode.inks.muted;
+    for (const mark of marks) ctx.fillText(mark.text, w - 7, Math.round(y(mark.value, h)) + 0.5);
+  }
+
+  function draw(ctx: CanvasRenderingContext2D, w: number, h: number): void {
+    const { inks } = mode;
     ctx.lineWidth = 1;
-    const marks = ticks(shown(low), shown(high), Math.max(1, Math.floor(h / 30)));
-    for (const tick of marks) {
-      const at = Math.round(y(unshown(tick))) + 0.5;
-      ctx.strokeStyle = inks.rule;
-      ctx.beginPath();
-      ctx.moveTo(margin, at);
-      ctx.lineTo(w, at);
-      ctx.stroke();
-      ctx.fillStyle = inks.muted;
-      ctx.fillText(String(Number(tick.toFixed(6))).replace('-', '−'), margin - 7, at);
-    }
-    ctx.save();
-    ctx.beginPath();
-    ctx.rect(margin, 0, plot, h);
-    ctx.clip();
-    ctx.translate(margin, 0);
-    const window = { from: zoom[0], to: zoom[1], width: plot };
     ctx.strokeStyle = inks.rule;
+    ctx.beginPath();
+    for (const mark of marks) {
+      const at = Math.round(y(mark.value, h)) + 0.5;
+      ctx.moveTo(0, at);
+      ctx.lineTo(w, at);
+    }
     for (const bar of bars) {
-      const x = Math.round(((bar - zoom[0]) / (zoom[1] - zoom[0])) * plot) + 0.5;
-      if (x < 0 || x > plot) continue;
-      ctx.beginPath();
+      const x = Math.round(((bar - zoom[0]) / (zoom[1] - zoom[0])) * w) + 0.5;
+      if (x < 0 || x > w) continue;
       ctx.moveTo(x, 0);
       ctx.lineTo(x, h);
-      ctx.stroke();
     }
+    ctx.stroke();
+    const window = { from: zoom[0], to: zoom[1], width: w };
     ctx.lineJoin = 'round';
-    const order = [...lines].sort((a, b) => rank(a) - rank(b));
-    for (const line of order) {
+    for (const line of [...lines].sort((a, b) => rank(a) - rank(b))) {
       ctx.beginPath();
-      trace(ctx, s, line.values, window, y);
+      trace(ctx, s, line.values, window, (value) => y(value, h));
       ctx.strokeStyle = line.reference ? inks.band : line.colour;
       ctx.lineWidth = line.reference ? 6.5 : line.chosen ? 2 : 1.1;
       ctx.globalAlpha = line.reference || line.chosen ? 1 : line.second ? 0.5 : 0.85;
       ctx.stroke();
     }
-    ctx.restore();
+    ctx.globalAlpha = 1;
   }
 
   const rank = (line: Line) => (line.reference ? 0 : line.chosen ? 2 : 1);
 </script>
 
-<Canvas {width} {height} {draw} />
+<div class="stave" style:width="{width}px">
+  <Canvas width={margin} {height} draw={drawAxis} />
+  <div class="plot"><Canvas width={width - margin} {height} {draw} {transform} /></div>
+</div>
+
+<style>
+  .stave {
+    display: flex;
+  }
+  .plot {
+    overflow: hidden;
+  }
+</style>

@@ -12,8 +12,9 @@
     width: number;
     height: number;
     reference: boolean;
+    transform?: string;
   }
-  let { rate, zoom, full, width, height, reference }: Props = $props();
+  let { rate, zoom, full, width, height, reference, transform }: Props = $props();
 
   function draw(ctx: CanvasRenderingContext2D, w: number, h: number): void {
     if (reference || !rate) {
@@ -35,4 +36,10 @@
   }
 </script>
 
-<Canvas {width} {height} {draw} />
+<div style:width="{width}px"><Canvas {width} {height} {draw} {transform} /></div>
+
+<style>
+  div {
+    overflow: hidden;
+  }
+</style>
