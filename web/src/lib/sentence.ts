@@ -41,7 +41,9 @@ export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: Un
   const facts = factsOf(own, base, units);
   if (facts.length) {
     const said = facts.length > 1 ? `${facts.slice(0, -1).join(', ')} and ${facts.at(-1)}` : (facts[0] ?? '');
-    words.push({ text: `${t.than(reference.driver.name, said)} ` });
+    words.push({
+      text: `${t.than(reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name, said)} `,
+    });
   }
   if (
     habit &&

@@ -17,7 +17,7 @@ export const texts = {
     metric: 'Metric',
     imperial: 'Imperial',
     look: 'Look',
-    system: 'As the system',
+    system: 'System',
     light: 'Light',
     dark: 'Dark',
     shortcuts: 'Single-key shortcuts on the desk',
@@ -138,6 +138,7 @@ export const texts = {
       `${driver} is ${time} s (± ${u}) ahead of ${reference} in lap ${lap}.`,
     isReference: (driver: string, lap: number) =>
       `${driver}, lap ${lap}, is the reference: the others are measured against it.`,
+    itsLap: (n: number) => `lap ${n}`,
     chooseStretch: 'Drag along the score to study a stretch, or go from passage to passage with , and .',
     gives: (driver: string, loss: string, u: string) => `${driver} gives away ${loss} s (± ${u}) here`,
     wins: (driver: string, gain: string, u: string) => `${driver} gains ${gain} s (± ${u}) here`,

@@ -112,24 +112,29 @@
   }
   @media (max-width: 860px) {
     .book {
-      grid-template-columns: minmax(0, 1fr);
-      grid-template-rows: auto;
+      display: flex;
+      flex-direction: column;
       height: auto;
     }
+    .right {
+      display: contents;
+    }
+    .right > header {
+      order: 0;
+    }
     .left {
+      order: 1;
       box-shadow: 0 1px 0 var(--rule);
     }
-    .right {
-      display: block;
+    main {
+      order: 2;
+      overflow: visible;
     }
     .about {
       display: none;
     }
     nav {
       flex: 1;
-    }
-    main {
-      overflow: visible;
     }
   }
 </style>

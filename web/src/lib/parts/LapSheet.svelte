@@ -30,7 +30,7 @@
       lap.number,
       figure(Math.abs(lap.delta_s), time),
       figure(2 * lap.delta_u_s, time),
-      reference.driver.name,
+      reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name,
     );
   });
 </script>
