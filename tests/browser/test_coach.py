@@ -103,7 +103,7 @@ def test_from_files_to_a_figure(signed_in: Page, day: Day, tmp_path: Path) -> No
     assert not errors
 
 
-def test_laps_are_chosen_and_the_reference_changes(signed_in: Page, day: Day) -> None:
+def test_another_lap_and_another_reference(signed_in: Page, day: Day) -> None:
     page = signed_in
     page.goto("/compare")
     expect(page.get_by_title("Ines, lap")).to_be_visible()

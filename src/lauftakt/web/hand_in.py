@@ -46,7 +46,7 @@ def list_hand_ins() -> schemas.HandInList:
             .limit(LATEST)
         )
         return schemas.HandInList(
-            hand_ins=[show.hand_in(row) for row in rows], drivers=show.drivers(session, team_id())
+            hand_ins=[show.hand_in(row) for row in rows], drivers=show.everybody(session, team_id())
         )
 
 

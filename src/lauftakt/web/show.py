@@ -123,5 +123,5 @@ def layout(row: LayoutRow) -> schemas.LayoutOut:
     )
 
 
-def drivers(session: Session, team: int) -> list[schemas.DriverOut]:
+def everybody(session: Session, team: int) -> list[schemas.DriverOut]:
     return [driver(row) for row in session.scalars(mine(Driver, team).order_by(Driver.name))]

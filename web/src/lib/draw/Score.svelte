@@ -1,16 +1,14 @@
 <!-- The score: corners as numbered bars, a loss strip for each lap, then staves; one cursor and one stretch through all. -->
 <script lang="ts">
-  import { ChevronDown, ChevronRight, X } from '@lucide/svelte';
   import type { Desk } from '../desk/desk.svelte';
-  import { valueAt } from '../desk/curves';
   import { present } from '../me.svelte';
   import { texts } from '../texts';
-  import { figure, lapTime, signed, unitOf, unitOfRole } from '../units';
+  import { figure, unitOf } from '../units';
   import Canvas from './Canvas.svelte';
-  import { driverColour } from './colours';
+  import { AXIS, NAMES, ROW, VALUES } from './measures';
   import { mode } from './mode.svelte';
-  import Stave, { type Line } from './Stave.svelte';
-  import Strip from './Strip.svelte';
+  import StaveRow from './StaveRow.svelte';
+  import StripRow from './StripRow.svelte';
 
   interface Props {
     desk: Desk;
@@ -18,12 +16,6 @@
   }
   let { desk, full }: Props = $props();
 
-  const NAMES = 118;
-  const VALUES = 92;
-  const AXIS = 44;
-  const HEIGHTS: Record<string, number> = { delta: 104, speed: 164 };
-  const LOW = 86;
-  const ROW = 22;
   const t = texts.compare;
 
   let width = $state(0);
@@ -32,7 +24,6 @@
   let plain = $state<HTMLElement>();
 
   const stripWidth = $derived(Math.max(10, width - NAMES - VALUES - AXIS));
-  const staveWidth = $derived(stripWidth + AXIS);
   const span = $derived(desk.zoom[1] - desk.zoom[0]);
   const distance = $derived(unitOf('distance', present.units));
   const bars = $derived(desk.lineUp?.layout.corners.map((corner) => corner.apex_m) ?? []);
@@ -46,10 +37,6 @@
       })
       .map((lap) => lap.key);
   });
-  const shared = $derived(
-    desk.laps.some((lap, i) => desk.laps.findIndex((o) => o.driver.id === lap.driver.id) !== i),
-  );
-  const fastest = $derived(Math.min(...desk.laps.map((lap) => lap.time_s)));
 
   // Drawing twelve laps anew takes longer than a frame: while the view moves, the pictures are moved; once it rests,
   // they are drawn.
@@ -68,60 +55,6 @@
   });
 
   const px = (place: number) => ((place - desk.zoom[0]) / span) * stripWidth;
-  const nameOf = (key: string) => t.staves[key] ?? key;
-
-  function linesOf(role: string): Line[] {
-    const lines: Line[] = [];
-    for (const lap of desk.laps) {
-      const values = desk.curve(lap.key, role);
-      if (values)
-        lines.push({
-          key: lap.key,
-          values,
-          colour: driverColour(lap.driver.colour, mode.dark),
-          reference: lap.key === desk.lineUp?.reference,
-          chosen: lap.key === desk.chosen,
-          second: secondLaps.includes(lap.key),
-        });
-    }
-    return lines;
-  }
-
-  function missing(role: string): string {
-    const without = desk.laps.filter((lap) => role !== 'delta' && !lap.roles.includes(role));
-    return [...new Set(without.map((lap) => lap.driver.name))].join(', ');
-  }
-
-  interface Reading {
-    key: string;
-    name: string;
-    colour: string;
-    value: number;
-    text: string;
-    chosen: boolean;
-  }
-
-  /** Values at the cursor, highest first (of the delta: slowest first). */
-  function readings(role: string, lines: Line[]): Reading[] {
-    const place = desk.cursor;
-    if (place === null || !desk.curves) return [];
-    const unit = unitOfRole(role, present.units);
-    const { s } = desk.curves;
-    return lines
-      .map((line) => {
-        const lap = desk.laps.find((item) => item.key === line.key);
-        const value = valueAt(s, line.values, place);
-        return {
-          key: line.key,
-          name: lap ? lap.driver.name + (shared ? ` ${lap.number}` : '') : '',
-          colour: line.reference ? 'var(--muted)' : line.colour,
-          value,
-          text: role === 'delta' ? signed(value, unit) : figure(value, unit),
-          chosen: line.chosen,
-        };
-      })
-      .sort((a, b) => b.value - a.value);
-  }
 
   function placeOf(event: PointerEvent | WheelEvent | MouseEvent): number {
     const box = (plain as HTMLElement).getBoundingClientRect();
@@ -207,7 +140,6 @@
     ctx.fillRect(Math.round(x) - 0.75, 0, 1.5, h);
   }
 
-  const delta = $derived(unitOf('time', present.units));
   const splits = $derived(desk.lineUp ? [0, ...desk.lineUp.layout.splits_m, desk.length] : []);
 </script>
 
@@ -236,106 +168,12 @@
   <div class="rows" bind:clientHeight={height}>
     <div class="strips">
       {#each desk.laps as lap (lap.key)}
-        {@const isReference = lap.key === desk.lineUp?.reference}
-        <button
-          type="button"
-          class="strip"
-          class:chosen={lap.key === desk.chosen}
-          aria-pressed={lap.key === desk.chosen}
-          title={t.lapOf(lap.driver.name, lap.number)}
-          onclick={() => (desk.chosen = lap.key)}
-        >
-          <span class="name" style:width="{NAMES + AXIS - 10}px">
-            <span
-              class="who"
-              style:color={isReference ? 'var(--muted)' : driverColour(lap.driver.colour, mode.dark)}
-              >{lap.driver.name}{#if shared}<span class="nth figure">{lap.number}</span>{/if}</span
-            >
-            <span
-              class="figure"
-              class:best-all={lap.time_s === fastest}
-              class:best-own={lap.best_of_run && lap.time_s !== fastest}>{lapTime(lap.time_s)}</span
-            >
-          </span>
-          <span class="paint">
-            <Strip
-              rate={desk.curves?.of(lap.key, 'loss_rate')}
-              zoom={desk.drawn}
-              transform={moved}
-              {full}
-              width={stripWidth}
-              height={18}
-              reference={isReference}
-            />
-          </span>
-          <span class="gap figure" style:width="{VALUES - 8}px"
-            >{isReference ? t.reference : signed(lap.delta_s, delta)}</span
-          >
-        </button>
+        <StripRow {desk} {lap} {full} width={stripWidth} {moved} numbered={secondLaps.length > 0} />
       {/each}
     </div>
 
     {#each desk.staves as role (role)}
-      {@const unit = unitOfRole(role, present.units)}
-      {@const folded = desk.folded.includes(role)}
-      {@const lines = linesOf(role)}
-      <section class="stave" aria-label={nameOf(role)}>
-        <div class="title" style:width="{NAMES}px">
-          <span class="label">{nameOf(role)}</span>
-          <span class="unit muted">{unit.label}</span>
-          <span class="tools">
-            <button
-              type="button"
-              class="tool"
-              title={folded ? t.unfold(nameOf(role)) : t.fold(nameOf(role))}
-              aria-label={folded ? t.unfold(nameOf(role)) : t.fold(nameOf(role))}
-              onclick={() =>
-                (desk.folded = folded ? desk.folded.filter((r) => r !== role) : [...desk.folded, role])}
-            >
-              {#if folded}<ChevronRight size={14} />{:else}<ChevronDown size={14} />{/if}
-            </button>
-            {#if role !== 'delta'}
-              <button
-                type="button"
-                class="tool"
-                title={t.removeStave(nameOf(role))}
-                aria-label={t.removeStave(nameOf(role))}
-                onclick={() => (desk.staves = desk.staves.filter((r) => r !== role))}><X size={13} /></button
-              >
-            {/if}
-          </span>
-          {#if missing(role) && lines.length}<span class="note muted"
-              >{t.missing(nameOf(role), missing(role))}</span
-            >{/if}
-        </div>
-        {#if folded}
-          <div class="folded" style:width="{staveWidth}px"></div>
-        {:else if desk.curves && lines.length}
-          <Stave
-            s={desk.curves.s}
-            {lines}
-            zoom={desk.drawn}
-            transform={moved}
-            {bars}
-            {unit}
-            width={staveWidth}
-            height={HEIGHTS[role] ?? LOW}
-            zero={role === 'delta'}
-            margin={AXIS}
-          />
-          <ul class="readings" style:width="{VALUES - 8}px" style:max-height="{HEIGHTS[role] ?? LOW}px">
-            {#each readings(role, lines) as reading (reading.key)}
-              <li class:chosen={reading.chosen} style:color={reading.colour}>
-                <span class="figure">{reading.text}</span><span class="who">{reading.name}</span>
-              </li>
-            {/each}
-          </ul>
-        {:else}
-          <div class="folded muted" style:width="{staveWidth}px">
-            {desk.curves ? t.noChannel(nameOf(role)) : ''}
-          </div>
-        {/if}
-      </section>
+      <StaveRow {desk} {role} width={stripWidth} {bars} {moved} {secondLaps} />
     {/each}
 
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
@@ -426,128 +264,8 @@
   .rows {
     position: relative;
   }
-  .strip {
-    display: flex;
-    align-items: center;
-    width: 100%;
-    height: 22px;
-    text-align: left;
-    cursor: pointer;
-    position: relative;
-  }
-  .strip .name {
-    display: flex;
-    justify-content: space-between;
-    gap: 6px;
-    margin-right: 10px;
-    flex: none;
-    min-width: 0;
-  }
-  .who {
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-    font-weight: 560;
-    font-stretch: 90%;
-  }
-  .nth {
-    margin-left: 4px;
-    font-weight: 400;
-  }
-  .strip.chosen .paint {
-    outline: 1.5px solid var(--ink);
-    outline-offset: 0;
-  }
-  .strip.chosen .who {
-    font-weight: 700;
-  }
-  .gap {
-    margin-left: 8px;
-    text-align: left;
-    white-space: nowrap;
-  }
   .strips {
     padding-bottom: 4px;
-  }
-  .stave {
-    display: flex;
-    position: relative;
-    margin-top: 6px;
-  }
-  .title {
-    flex: none;
-    padding-top: 2px;
-    line-height: 1.25;
-  }
-  .label {
-    display: block;
-    font-weight: 620;
-    font-stretch: 92%;
-  }
-  .unit {
-    font-size: 12px;
-  }
-  .note {
-    display: block;
-    font-size: 11px;
-    padding-right: 8px;
-    overflow: hidden;
-    max-height: 3.8em;
-  }
-  .tools {
-    display: flex;
-    gap: 2px;
-    margin-top: 2px;
-    opacity: 0;
-  }
-  .stave:hover .tools,
-  .tools:focus-within {
-    opacity: 1;
-  }
-  .tool {
-    width: 24px;
-    height: 24px;
-    display: grid;
-    place-items: center;
-    border-radius: 4px;
-    color: var(--muted);
-    cursor: pointer;
-  }
-  .tool:hover {
-    background: var(--strip);
-    color: var(--ink);
-  }
-  .folded {
-    height: 24px;
-    border-bottom: 1px solid var(--rule);
-    margin-left: 0;
-    padding-left: 50px;
-    font-size: 12px;
-  }
-  .readings {
-    flex: none;
-    margin-left: 8px;
-    font-size: 11px;
-    line-height: 14.5px;
-    overflow: hidden;
-    align-self: flex-start;
-  }
-  .readings li {
-    display: flex;
-    gap: 5px;
-    white-space: nowrap;
-  }
-  .readings .figure {
-    min-width: 4.4ch;
-    text-align: right;
-  }
-  .readings .who {
-    font-weight: 440;
-    font-stretch: 80%;
-  }
-  .readings li.chosen .figure,
-  .readings li.chosen .who {
-    font-weight: 700;
   }
   .plain {
     position: absolute;
