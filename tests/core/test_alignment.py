@@ -2,6 +2,7 @@
 
 import numpy as np
 import pytest
+from scipy.interpolate import CubicSpline
 
 from lauftakt.core.comparing import delta_uncertainty, passage_loss, time_delta
 from lauftakt.core.geo import Plane
@@ -10,18 +11,23 @@ from lauftakt.core.layout import Layout
 from lauftakt.demo.circuit import ellerholm_park
 from tests.day import Day
 
-LENGTH = 4310.0
 
-
-def plain_lap_times(day: Day, run: int) -> np.ndarray:
-    """Lap times by interpolating projected fixes, the yardstick that alignment has to beat."""
+def plain_places(day: Day, run: int) -> tuple[np.ndarray, np.ndarray]:
+    """Times and unwrapped places of the projected fixes, the yardstick that alignment has to beat."""
     log, layout = day.logs[run], day.layout
     latitude, longitude = log.role("latitude"), log.role("longitude")
     x, y = layout.plane.to_xy(latitude.values, longitude.values)
     s, _ = layout.centre.project(x, y)
     s = np.unwrap(s * 2 * np.pi / layout.length) / (2 * np.pi) * layout.length
-    lines = np.arange(np.ceil(s[0] / layout.length), np.floor(s[-1] / layout.length) + 1) * layout.length
-    return np.diff(np.interp(lines, np.maximum.accumulate(s), latitude.time))
+    return latitude.time, np.maximum.accumulate(s)
+
+
+def plain_times(day: Day, run: int) -> list[np.ndarray]:
+    """Times of every timed lap on the grid by interpolating projected fixes."""
+    time, s = plain_places(day, run)
+    length = day.layout.length
+    lines = np.arange(np.ceil(s[0] / length), np.floor(s[-1] / length)) * length
+    return [np.interp(line + day.layout.grid(), s, time) - np.interp(line, s, time) for line in lines]
 
 
 def lap_time_errors(day: Day) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
@@ -32,7 +38,7 @@ def lap_time_errors(day: Day) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         assert len(timed) == len(true)
         errors.append([lap.time_s for lap in timed] - true)
         stated.append([lap.time_u_s for lap in timed])
-        plain.append(plain_lap_times(day, i) - true)
+        plain.append([times[-1] for times in plain_times(day, i)] - true)
     return np.concatenate(errors), np.concatenate(stated), np.concatenate(plain)
 
 
@@ -60,34 +66,50 @@ def test_speed_scale_is_found(day: Day) -> None:
 
 
 def true_times_at(truth: dict, crossing: int, layout: Layout) -> np.ndarray:
-    """True times, from the crossing of the line, at the places of the layout's grid."""
-    s, t = np.array(truth["s_m"]), np.array(truth["time_s"])
-    base = np.ceil(s[0] / LENGTH) * LENGTH + crossing * LENGTH
-    return np.interp(base + true_places(layout), s, t) - truth["crossings_s"][crossing]
+    """True times, from the crossing of the line, at the places of the layout's grid.
 
-
-def true_places(layout: Layout) -> np.ndarray:
-    """Where the layout's grid points lie along the road that was simulated."""
+    The true path is projected onto the layout's own centre line: a place is what the layout says it is.
+    """
     circuit = ellerholm_park()
-    x, y = layout.plane.to_xy(*Plane(circuit.latitude, circuit.longitude).to_degrees(circuit.x, circuit.y))
-    ours, _ = layout.centre.project(x, y, circuit.heading)
-    ours[:20] -= layout.length * (ours[:20] > layout.length / 2)
-    true = np.append(np.arange(len(ours)) * circuit.step, LENGTH)
-    return np.interp(layout.grid(), np.append(ours, ours[0] + layout.length), true)
+    t, begin, end = np.array(truth["time_s"]), *truth["crossings_s"][crossing : crossing + 2]
+    near = (t > begin - 2) & (t < end + 2)
+    degrees = Plane(circuit.latitude, circuit.longitude).to_degrees(
+        np.array(truth["x_m"])[near], np.array(truth["y_m"])[near]
+    )
+    x, y = layout.plane.to_xy(*degrees)
+    s, _ = layout.centre.project(x, y, np.arctan2(np.gradient(y), np.gradient(x)))
+    s = np.unwrap(s * 2 * np.pi / layout.length) / (2 * np.pi) * layout.length
+    base = np.round(np.interp(begin, t[near], s) / layout.length) * layout.length
+    when = CubicSpline(s - base, t[near])(layout.grid()) - begin
+    when[0], when[-1] = 0.0, end - begin
+    return when
 
 
-def test_delta_along_the_lap(day: Day) -> None:
-    reference = day.of("Halvard")
-    base = day.runs[reference].traces[4]
-    base_true = true_times_at(day.truth[reference], 3, day.layout)
-    errors = []
-    for i, run in enumerate(day.runs):
-        for number, trace in run.traces.items():
-            if i == reference and number == 4:
-                continue
-            true = true_times_at(day.truth[i], number - 1, day.layout) - base_true
-            errors.append(time_delta(trace, base) - true)
-    assert rms(np.concatenate(errors)) < 0.02
+@pytest.mark.parametrize("same_run", [False, True])
+def test_delta_along_the_lap(day: Day, same_run: bool) -> None:
+    """Against laps of another run and of the same one: small, and as uncertain as stated, also when restarted."""
+    truth = {
+        (i, n): true_times_at(day.truth[i], n - 1, day.layout) for i, run in enumerate(day.runs) for n in run.traces
+    }
+    plain = {(i, n): times for i in range(len(day.runs)) for n, times in enumerate(plain_times(day, i), 1)}
+    grid, random = day.layout.grid(), np.random.default_rng(5)
+    places = np.arange(200.0, 4300.0, 200.0)
+    errors, plain_errors, from_line, restarted = [], [], [], []
+    for one in truth:
+        others = [key for key in truth if key != one and (key[0] == one[0]) == same_run]
+        other = others[random.integers(len(others))]
+        lap, base = day.runs[one[0]].traces[one[1]], day.runs[other[0]].traces[other[1]]
+        error = time_delta(lap, base) - (truth[one] - truth[other])
+        errors.append(error)
+        plain_errors.append(plain[one] - plain[other] - (truth[one] - truth[other]))
+        from_line.append(np.interp(places, grid, error) / delta_uncertainty(lap, base, same_run, places))
+        for begin in random.uniform(0, 3000, 10):
+            end = begin + random.uniform(200, 1200)
+            gained = np.diff(np.interp([begin, end], grid, error))
+            restarted.append(gained / delta_uncertainty(lap, base, same_run, np.array([end]), begin))
+    assert rms(np.concatenate(errors)) <= 0.5 * rms(np.concatenate(plain_errors))
+    assert 0.88 <= np.mean(np.abs(np.concatenate(from_line)) < 1.96) <= 1.0
+    assert 0.88 <= np.mean(np.abs(np.concatenate(restarted)) < 1.96) <= 1.0
 
 
 def test_a_lap_against_itself_is_level(day: Day) -> None:

@@ -4,13 +4,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import Akima1DInterpolator, BSpline
+from scipy.interpolate import Akima1DInterpolator
 from scipy.signal import savgol_filter
+from scipy.sparse import csr_matrix
 
 from lauftakt.core.centre import CentreLine, smooth_curve
 from lauftakt.core.geo import Plane
 from lauftakt.core.log import Log, Unusable, Warning
-from lauftakt.core.smoother import Nodes, Noise, Smoothed, smooth
+from lauftakt.core.smoother import Nodes, Noise, smooth
 from lauftakt.core.tidy import good_fixes
 
 Array = NDArray[np.float64]
@@ -19,6 +20,8 @@ DRAWS = 64
 OFF_CIRCUIT_M = 25.0
 MOVING_MS = 4.0
 DENSE_HZ = 50.0
+MEAN_STEP_M = 50.0
+NODE_S = 0.3
 
 
 @dataclass(frozen=True)
@@ -137,23 +140,40 @@ class _MeanLine:
 
     def __init__(self, centre: CentreLine, s: Array, n: Array, weight: Array) -> None:
         self._centre = centre
-        self._offset: BSpline | None = None
+        self._curvature = centre.curvature
+        self._offset = np.zeros(len(centre.s))
+        self._slope = np.zeros(len(centre.s))
         if weight.sum() > centre.length / 20:
-            self._offset, _ = smooth_curve(
+            spline, _ = smooth_curve(
                 centre.wrap(s), n, n, centre.length, closed=centre.closed, cutoff_m=30.0, weight=weight
             )
+            inside = centre.wrap(centre.s)
+            self._offset, self._slope = spline(inside), spline(inside, 1)
 
     def at(self, s: Array) -> tuple[Array, Array, Array]:
         """Offset (m), tangent of the angle to the centre line, and curvature of the centre line (1/m) at ``s``."""
         inside = self._centre.wrap(s)
-        bend = np.interp(inside, self._centre.s, self._centre.curvature)
-        if self._offset is None:
-            return np.zeros(len(inside)), np.zeros(len(inside)), bend
-        n = self._offset(inside)
-        return n, self._offset(inside, 1) / (1 - n * bend), bend
+        n, slope, bend = (
+            np.interp(inside, self._centre.s, values) for values in (self._offset, self._slope, self._curvature)
+        )
+        return n, slope / (1 - n * bend), bend
 
 
-def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 4) -> Placed:
+def _mean_basis(centre: CentreLine, s: Array) -> csr_matrix:
+    """Piecewise linear functions of s, about every 50 m, periodic on a closed line; (n, k) values at ``s``."""
+    count = max(4, round(centre.length / MEAN_STEP_M))
+    place = centre.wrap(s) / centre.length * count
+    left = np.minimum(place.astype(int), count - 1)
+    share = place - left
+    right = (left + 1) % count if centre.closed else left + 1
+    rows = np.arange(len(s))
+    return csr_matrix(
+        (np.concatenate([1 - share, share]), (np.concatenate([rows, rows]), np.concatenate([left, right]))),
+        shape=(len(s), count if centre.closed else count + 1),
+    )
+
+
+def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 3) -> Placed:
     """Position along the layout's centre line at every moment of a run.
 
     Projected fixes are right on average but noisy, the logged speed is smooth but its scale is wrong, and it is speed
@@ -163,7 +183,8 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
 
     with the speed's scale k, the centre line's curvature kappa, and the driver's own mean line n(s), theta(s) over the
     laps of the run, in which slow position errors average out. :func:`lauftakt.core.smoother.smooth` weighs both
-    sources; mean line and smoothing are repeated a few times because each needs the other.
+    sources; mean line and smoothing are repeated because each needs the other, and the last round also estimates the
+    mean line's remaining error, which all laps of the run share.
 
     Parameters
     ----------
@@ -183,84 +204,86 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
     """
     track = read_track(log, plane)
     wrapped, offset = centre.project(track.x, track.y, track.heading)
-    along = centre.at(wrapped)[2]
-    near = (np.abs(offset) < OFF_CIRCUIT_M) & (np.cos(track.heading - along) > 0.0)
+    near = (np.abs(offset) < OFF_CIRCUIT_M) & (np.cos(track.heading - centre.at(wrapped)[2]) > 0.0)
     if near.mean() < 0.3 or near.sum() < 50:
         raise Unusable("elsewhere", "The positions of this log do not run along the circuit's layout.")
     given = noise
     noise = noise or (Noise() if track.logged_speed else Noise(speed_m=0.12, scale=0.003, delay_s=0.001))
 
-    # Nodes: the fixes, and more in the gaps so that the models in between stay smooth.
-    fix_time = track.fix_time
-    inside = (fix_time >= track.speed_time[0]) & (fix_time <= track.speed_time[-1])
-    fix_time, wrapped, offset, near = fix_time[inside], wrapped[inside], offset[inside], near[inside]
-    time, has_fix = _nodes(fix_time)
-    travelled = np.concatenate([[0.0], np.cumsum(np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2)])
-    at_node = np.interp(time, track.speed_time, travelled)
-    s = _unwrap(time, at_node, fix_time[near], wrapped[near], centre)
-    measured = np.zeros(len(time))
-    across = np.zeros(len(time))
-    believed = np.zeros(len(time))
-    measured[has_fix], across[has_fix], believed[has_fix] = wrapped, offset, near.astype(float)
-    pace = np.interp(time, track.speed_time, track.speed)
+    inside = (track.fix_time >= track.speed_time[0]) & (track.fix_time <= track.speed_time[-1])
+    fix_time, wrapped, offset = track.fix_time[inside], wrapped[inside], offset[inside]
+    believed = near[inside].astype(float)
+    time, group = _nodes(fix_time)
+    s = _first_places(track, fix_time, wrapped, believed > 0, centre)  # of the speed's samples
+    steps = np.diff(track.speed_time)
+    moving = np.interp(fix_time, track.speed_time, track.speed) > MOVING_MS
 
     trust = believed.copy()
-    drift_across = np.zeros(len(time))
-    steps = np.diff(track.speed_time)
-    result: Smoothed | None = None
-    carried = np.zeros(len(track.speed_time))
+    drift_across = np.zeros(len(fix_time))
     for turn in range(passes):
-        line = _MeanLine(centre, s, across - drift_across, trust * (pace > MOVING_MS))
-        dense_s = np.interp(track.speed_time, time, s)
-        n, slope, bend = line.at(dense_s)
+        last = turn == passes - 1
+        fix_s = np.interp(fix_time, track.speed_time, s)
+        node_s = np.interp(time, track.speed_time, s)
+        line = _MeanLine(centre, fix_s, offset - drift_across, trust * moving)
+        n, slope, bend = line.at(s)
         stretch = np.maximum(1.0 - n * bend, 0.3)
         rate = track.speed / np.sqrt(1.0 + slope**2) / stretch
         carried = np.concatenate([[0.0], np.cumsum(steps * (rate[1:] + rate[:-1]) / 2)])
         swing = rate * bend / stretch
         swung = np.concatenate([[0.0], np.cumsum(steps * (swing[1:] + swing[:-1]) / 2)])
-        node_n, _, node_bend = line.at(s)
-        inside_s = centre.wrap(s)
-        miss = measured - inside_s
+        fix_n, _, fix_bend = line.at(fix_s)
+        inside_s = centre.wrap(fix_s)
+        miss = wrapped - inside_s
         if centre.closed:
             miss = (miss + centre.length / 2) % centre.length - centre.length / 2
-        _, _, heading = centre.at(s)
+        heading = np.interp(inside_s, centre.s, centre.heading)
+        tx, ty = np.cos(heading), np.sin(heading)
+        fix_stretch = np.maximum(1.0 - offset * fix_bend, 0.3)
+        total = _sums(group, trust, len(time))
+
+        def mean(values: Array, total: Array = total, trust: Array = trust) -> Array:
+            """Weighted mean of the fixes that share a node."""
+            return _sums(group, trust * values, len(time)) / np.maximum(total, 1e-12)
+
         nodes = Nodes(
             time=time,
-            s=s,
+            s=node_s,
             advance=np.diff(np.interp(time, track.speed_time, carried)),
             swing=np.diff(np.interp(time, track.speed_time, swung)),
-            along=np.where(believed > 0, miss, 0.0),
-            across=np.where(believed > 0, across - node_n, 0.0),
-            tangent=np.column_stack([np.cos(heading), np.sin(heading)]),
-            stretch=np.maximum(1.0 - across * node_bend, 0.3),
+            along=mean(miss),
+            across=mean(offset - fix_n),
+            tangent=np.column_stack([mean(tx), mean(ty)]),
+            stretch=np.where(total > 0, mean(fix_stretch), 1.0),
             pace=np.interp(time, track.speed_time, rate),
-            weight=trust,
+            weight=total,
+            mean=_mean_basis(centre, node_s) if last else None,
         )
-        last = turn == passes - 1
         result = smooth(nodes, noise, draws=DRAWS if last else 0)
+        base = result.scale * carried
+        change = node_s + result.correction - np.interp(time, track.speed_time, base)
+        s = base + np.interp(track.speed_time, time, change)
         if last:
             break
-        s = s + result.correction
-        drift_across = -result.drift[:, 0] * nodes.tangent[:, 1] + result.drift[:, 1] * nodes.tangent[:, 0]
-        drift_along = result.drift[:, 0] * nodes.tangent[:, 0] + result.drift[:, 1] * nodes.tangent[:, 1]
-        left_along = nodes.stretch * (nodes.along - result.correction + nodes.pace * result.delay_s) - drift_along
-        left_across = nodes.across - result.departure - drift_across
+        drift_east, drift_north, departure = (
+            np.interp(fix_time, time, values) for values in (*result.drift.T, result.departure)
+        )
+        drift_across = -drift_east * ty + drift_north * tx
+        correction = np.interp(fix_time, track.speed_time, s) - fix_s
+        late = np.interp(fix_time, time, nodes.pace) * result.delay_s
+        left_along = fix_stretch * (miss - correction + late) - (drift_east * tx + drift_north * ty)
+        left_across = offset - fix_n - departure - drift_across
         if given is None:
             noise = _with_fix_noise(noise, left_along[trust > 0.5], left_across[trust > 0.5])
         # Student's t with four degrees of freedom keeps single wild fixes from pulling (Lange et al., JASA 84, 1989).
         away = (left_along**2 + left_across**2) / noise.fix_m**2
         trust = believed * np.minimum(1.0, 6.0 / (4.0 + away))
-    assert result is not None
-    final = s + result.correction
-    base = result.scale * carried
-    change = np.interp(track.speed_time, time, final - np.interp(time, track.speed_time, base))
     covered = (track.speed_time >= time[0]) & (track.speed_time <= time[-1])
     dense_time = track.speed_time[covered]
-    dense_s = np.maximum.accumulate((base + change)[covered])
-    dense_n = line.at(dense_s)[0] + np.interp(dense_time, time, result.departure)
-    away = np.interp(dense_time, fix_time, (~near).astype(float)) > 0.5
+    dense_s = np.maximum.accumulate(s[covered])
+    dense_n = line.at(dense_s)[0] + _mean_basis(centre, dense_s) @ result.mean
+    dense_n = dense_n + np.interp(dense_time, time, result.departure)
+    away = np.interp(dense_time, fix_time, 1.0 - believed) > 0.5
     index = np.clip(np.searchsorted(track.speed_time, dense_time), 1, len(steps)) - 1
-    silent = steps[index] > 1.0
     return Placed(
         time=dense_time,
         s=dense_s,
@@ -268,7 +291,7 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
         speed=result.scale * track.speed[covered],
         node_time=time,
         node_draws=result.samples,
-        on_circuit=~(away | silent),
+        on_circuit=~(away | (steps[index] > 1.0)),
         scale=result.scale,
         scale_u=result.scale_u,
         delay_s=result.delay_s,
@@ -286,25 +309,43 @@ def _with_fix_noise(noise: Noise, along: Array, across: Array) -> Noise:
     return Noise(**{**noise.__dict__, "fix_m": sigma})
 
 
-def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.bool_]]:
-    """Times of the fixes, with more in every gap over half a second, and which of them are fixes."""
-    gaps = np.flatnonzero(np.diff(fix_time) > 0.5)
-    extra = [np.arange(fix_time[g] + 0.25, fix_time[g + 1] - 0.1, 0.25) for g in gaps]
+def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:
+    """Times of the nodes, and which node each fix belongs to.
+
+    Fixes within three tenths of a second share a node: between them the car follows its speed to the millimetre. Gaps
+    get nodes of their own, so that the models in between stay smooth.
+    """
+    slot = np.floor((fix_time - fix_time[0]) / NODE_S + 1e-6).astype(np.int64)
+    first = np.concatenate([[True], np.diff(slot) > 0])
+    group = np.cumsum(first) - 1
+    time = np.bincount(group, fix_time) / np.bincount(group)
+    gaps = np.flatnonzero(np.diff(time) > 2 * NODE_S + 0.3)
+    extra = [np.arange(time[g] + NODE_S, time[g + 1] - NODE_S / 2, NODE_S) for g in gaps]
     if not extra:
-        return fix_time, np.ones(len(fix_time), dtype=bool)
-    time = np.concatenate([fix_time, *extra])
-    order = np.argsort(time, kind="stable")
-    return time[order], (order < len(fix_time))
+        return time, group
+    joined = np.concatenate([time, *extra])
+    order = np.argsort(joined, kind="stable")
+    place = np.empty(len(joined), dtype=np.int64)
+    place[order] = np.arange(len(joined))
+    return joined[order], place[group]
 
 
-def _unwrap(time: Array, travelled: Array, fix_time: Array, wrapped: Array, centre: CentreLine) -> Array:
-    """Positions along the circuit that keep adding up, at all nodes, by fixes and (in gaps) by distance travelled."""
-    at_fix = np.interp(fix_time, time, travelled)
-    if not centre.closed:
-        return np.asarray(np.interp(time, fix_time, wrapped))
-    expected = np.diff(at_fix)
-    hop = np.diff(wrapped) - expected
-    hop = (hop + centre.length / 2) % centre.length - centre.length / 2 + expected
-    s = wrapped[0] + np.concatenate([[0.0], np.cumsum(hop)])
-    carried = np.interp(time, fix_time, s - at_fix) + travelled
-    return np.asarray(carried)
+def _sums(group: NDArray[np.int64], values: Array, count: int) -> Array:
+    return np.asarray(np.bincount(group, values, minlength=count), dtype=np.float64)
+
+
+def _first_places(track: Track, fix_time: Array, wrapped: Array, near: NDArray[np.bool_], centre: CentreLine) -> Array:
+    """First estimate of s at the speed's samples: by the fixes nearby and, between them, by distance travelled.
+
+    On a closed line it keeps adding up lap after lap.
+    """
+    travelled = np.concatenate([[0.0], np.cumsum(np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2)])
+    fix_time, wrapped = fix_time[near], wrapped[near]
+    at_fix = np.interp(fix_time, track.speed_time, travelled)
+    s = wrapped
+    if centre.closed:
+        expected = np.diff(at_fix)
+        hop = np.diff(wrapped) - expected
+        hop = (hop + centre.length / 2) % centre.length - centre.length / 2 + expected
+        s = wrapped[0] + np.concatenate([[0.0], np.cumsum(hop)])
+    return np.asarray(travelled + np.interp(track.speed_time, fix_time, s - at_fix))

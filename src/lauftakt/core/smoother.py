@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg import cho_solve_banded, cholesky_banded
 from scipy.linalg.lapack import dtbtrs
+from scipy.sparse import csr_matrix, diags
 
 Array = NDArray[np.float64]
 
@@ -24,6 +25,7 @@ class Noise:
     scale : standard deviation of the speed's unknown scale
     delay_s : standard deviation of the unknown delay of the positions
     line_m, line_length_m : standard deviation and correlation length of a lap's departure from the mean line
+    mean_m : standard deviation of the mean line's own error, which all laps of the run share
     """
 
     fix_m: float = 0.3
@@ -34,6 +36,7 @@ class Noise:
     delay_s: float = 0.1
     line_m: float = 0.35
     line_length_m: float = 80.0
+    mean_m: float = 8.0
 
 
 @dataclass(frozen=True)
@@ -51,6 +54,7 @@ class Nodes:
     stretch : (n,) 1 - n kappa
     pace : (n,) m/s along the centre line
     weight : (n,) 1 for a fix that counts fully, 0 where there is none
+    mean : (n, k) sparse, basis functions of the mean line's error at the nodes, or None to take the mean line as exact
     """
 
     time: Array
@@ -63,6 +67,7 @@ class Nodes:
     stretch: Array
     pace: Array
     weight: Array
+    mean: csr_matrix | None = None
 
 
 @dataclass(frozen=True)
@@ -77,6 +82,7 @@ class Smoothed:
     scale, scale_u : the speed's scale and its standard deviation
     delay_s, delay_u_s : how much later positions are than speeds
     samples : (n, draws) m, draws from the joint posterior of ``correction`` minus its mean
+    mean : (k,) m, coefficients of the mean line's error
     """
 
     correction: Array
@@ -87,6 +93,7 @@ class Smoothed:
     delay_s: float
     delay_u_s: float
     samples: Array
+    mean: Array
 
 
 def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoothed:
@@ -110,12 +117,12 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
 
     Notes
     -----
-    The maximum a posteriori solution of the linear Gaussian state space model is that of the fixed-interval smoother of
-    Rauch, Tung and Striebel (AIAA Journal 3, 1965). Written as one least-squares problem its normal matrix is block
-    tridiagonal, so a banded Cholesky factor solves it in time proportional to the number of nodes without a loop
-    (Bell, "The iterated Kalman smoother as a Gauss-Newton method", SIAM J. Optimization 4, 1994). Scale and delay are
-    common to all nodes and are eliminated by a Schur complement. Draws follow from the same factor (Rue and Held,
-    "Gaussian Markov Random Fields", 2005, section 2.4).
+    The maximum a posteriori solution of the linear Gaussian state space model is that of the fixed-interval
+    smoother of Rauch, Tung and Striebel (AIAA Journal 3, 1965). Written as one least-squares problem its normal
+    matrix is block tridiagonal, so a banded Cholesky factor solves it in time proportional to the number of nodes
+    without a loop (Bell, "The iterated Kalman smoother as a Gauss-Newton method", SIAM J. Optimization 4, 1994).
+    Scale and delay are common to all nodes, like the mean line's error, and are eliminated by a Schur complement.
+    Draws follow from the same factor (Rue and Held, "Gaussian Markov Random Fields", 2005, section 2.4).
     """
     count = len(nodes.time)
     step = np.maximum(np.diff(nodes.time), 1e-4)
@@ -175,21 +182,44 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
         corner += (shared * believed[:, None]).T @ shared
         corner_right += shared.T @ (believed * target)
 
+    shared_border = [border.reshape(-1, 2)]
+    if nodes.mean is not None:
+        # The mean line's error shifts every lap alike: it enters the progress through the swing, and the offsets.
+        basis = nodes.mean
+        half = diags([-nodes.swing / 2], [0])
+        progress = half @ (basis[:-1] + basis[1:])
+        weighed = diags([precision], [0]) @ progress
+        local = np.zeros((count, STATES, basis.shape[1]))
+        dense = weighed.toarray()
+        local[:-1, 0] -= dense
+        local[1:, 0] += dense
+        local[:-1, 1] += first[:, 1:2] * dense
+        local[1:, 1] += second[:, 1:2] * dense
+        offsets = (diags([believed], [0]) @ basis).toarray()
+        for state, factor_of in ((1, np.ones(count)), (2, -ty), (3, tx)):
+            local[:, state] += factor_of[:, None] * offsets
+        shared_border.append(local.reshape(count * STATES, -1))
+        own = (progress.T @ weighed + basis.T @ diags([believed], [0]) @ basis).toarray()
+        own += np.eye(len(own)) / noise.mean_m**2
+        cross = np.vstack([common[:, 0] @ dense, np.zeros(len(own))])
+        corner = np.block([[corner, cross], [cross.T, own]])
+        corner_right = np.concatenate(
+            [corner_right, progress.T @ (precision * gap) + basis.T @ (believed * nodes.across)]
+        )
+    edge = np.hstack(shared_border)
     factor = cholesky_banded(_banded(diagonal, beside), lower=False, overwrite_ab=True, check_finite=True)
-    solved = cho_solve_banded(
-        (factor, False), np.column_stack([right.ravel(), border.reshape(-1, 2)]), check_finite=False
-    )
+    solved = cho_solve_banded((factor, False), np.column_stack([right.ravel(), edge]), check_finite=False)
     plain, tied = solved[:, 0], solved[:, 1:]
     # The scale's prior is centred on 1: ``advance`` enters with scale 1 + scale change.
-    schur = corner - border.reshape(-1, 2).T @ tied
-    shared_mean = np.linalg.solve(schur, corner_right - border.reshape(-1, 2).T @ plain)
+    schur = corner - edge.T @ tied
+    shared_mean = np.linalg.solve(schur, corner_right - edge.T @ plain)
     state = (plain - tied @ shared_mean).reshape(count, STATES)
     shared_cov = np.linalg.inv(schur)
     samples = np.zeros((count, 0))
     if draws:
         random = np.random.default_rng(seed)
         free = dtbtrs(factor, random.standard_normal((count * STATES, draws)), uplo="U")[0]
-        shared = np.linalg.cholesky(shared_cov) @ random.standard_normal((2, draws))
+        shared = np.linalg.cholesky(shared_cov) @ random.standard_normal((len(shared_cov), draws))
         samples = free[::STATES] - tied[::STATES] @ shared
     return Smoothed(
         correction=state[:, 0],
@@ -200,6 +230,7 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
         delay_s=float(shared_mean[1]),
         delay_u_s=float(np.sqrt(shared_cov[1, 1])),
         samples=samples,
+        mean=shared_mean[2:],
     )
 
 

@@ -148,7 +148,8 @@ def write_day(folder: Path, *, day: str = "2026-05-16", truth: bool = False) -> 
     ----------
     folder : made if missing
     day : ISO date of the runs
-    truth : also write ``truth.json``: true lap times, s(t) of every run, and each mistake with the time it costs a lap
+    truth : also write ``truth.json``: true lap times, s(t) and positions (east and north of
+        the start line) of every run, and each mistake with the time it costs a lap
 
     Returns
     -------
@@ -215,7 +216,7 @@ def _truth(circuit: Circuit, attendance: Attendance, motion: Motion, number: int
                 "cost_by_lap_s": cost.round(4).tolist(),
             }
         )
-    every = slice(None, None, 5)
+    every = slice(None, None, 2)
     return {
         "driver": attendance.driver.name,
         "speed_scale": attendance.speed_scale,
@@ -223,5 +224,7 @@ def _truth(circuit: Circuit, attendance: Attendance, motion: Motion, number: int
         "lap_times_s": lap_times.tolist(),
         "time_s": motion.time[every].round(5).tolist(),
         "s_m": motion.distance[every].round(3).tolist(),
+        "x_m": motion.x[every].round(3).tolist(),
+        "y_m": motion.y[every].round(3).tolist(),
         "mistakes": mistakes,
     }

@@ -1,5 +1,6 @@
 """The whole application on one machine: database, worker, server, started together and stopped together."""
 
+import fcntl
 import json
 import os
 import signal
@@ -10,6 +11,7 @@ import time
 import urllib.request
 from collections.abc import Callable
 from pathlib import Path
+from typing import IO
 
 from lauftakt.operate.children import die_with_parent
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
@@ -29,13 +31,35 @@ class Stack:
         self.mariadb = PrivateMariaDB(self.var / "database")
         self._parts: list[tuple[str, subprocess.Popen[bytes]]] = []
         self.environment: dict[str, str] = {}
+        self._lock: IO[str] | None = None
 
     @property
     def address(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
+    def _take(self) -> None:
+        """Hold the folder: two stacks on one database would stop each other's."""
+        self.var.mkdir(parents=True, exist_ok=True)
+        self._lock = (self.var / "lock").open("a+")
+        try:
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            self._lock.close()
+            self._lock = None
+            port = _kept_port(self.var / "port")
+            raise CannotStart(
+                f"Lauftakt already runs with the data in {self.var}, at http://127.0.0.1:{port}. "
+                "Stop it first, or choose another folder with --var."
+            ) from None
+
     def start_database(self, say: Say) -> Database:
-        """Start MariaDB and bring its tables up to date."""
+        """Start MariaDB and bring its tables up to date.
+
+        Raises
+        ------
+        CannotStart
+        """
+        self._take()
         say("Starting the database …")
         self.mariadb.start()
         self.environment = {
@@ -124,8 +148,11 @@ class Stack:
             except subprocess.TimeoutExpired:
                 _kill_session(process)
         self._parts.clear()
-        say("Stopping the database …")
-        self.mariadb.stop()
+        if self._lock is not None:
+            say("Stopping the database …")
+            self.mariadb.stop()
+            self._lock.close()
+            self._lock = None
 
 
 def _kill_session(process: "subprocess.Popen[bytes]") -> None:

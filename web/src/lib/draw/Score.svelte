@@ -9,6 +9,7 @@
   import { mode } from './mode.svelte';
   import StaveRow from './StaveRow.svelte';
   import StripRow from './StripRow.svelte';
+  import { ticks } from './trace';
 
   interface Props {
     desk: Desk;
@@ -140,6 +141,14 @@
     ctx.fillRect(Math.round(x) - 0.75, 0, 1.5, h);
   }
 
+  /** Round places for the distance axis, in the person's unit. */
+  const marks = $derived(
+    ticks(
+      desk.zoom[0] * distance.factor,
+      desk.zoom[1] * distance.factor,
+      Math.max(2, Math.floor(stripWidth / 90)),
+    ),
+  );
   const splits = $derived(desk.lineUp ? [0, ...desk.lineUp.layout.splits_m, desk.length] : []);
 </script>
 
@@ -209,6 +218,12 @@
   </div>
 
   <div class="foot" style:padding-left="{NAMES + AXIS}px" style:padding-right="{VALUES}px">
+    <div class="axis">
+      {#each marks as mark (mark)}
+        {@const x = px(mark / distance.factor)}
+        {#if x > 6 && x < stripWidth - 6}<span class="mark figure muted" style:left="{x}px">{mark}</span>{/if}
+      {/each}
+    </div>
     <div class="sectors">
       {#each splits.slice(0, -1) as split, i (i)}
         {@const left = Math.max(0, px(split))}
@@ -289,10 +304,19 @@
     background: var(--paper);
     margin-top: 4px;
   }
+  .axis {
+    position: relative;
+    height: 16px;
+    border-top: 1px solid var(--rule);
+    font-size: 11px;
+  }
+  .axis .mark {
+    position: absolute;
+    transform: translateX(-50%);
+  }
   .sectors {
     position: relative;
     height: 24px;
-    border-top: 1px solid var(--rule);
   }
   .sector {
     position: absolute;

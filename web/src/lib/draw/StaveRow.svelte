@@ -28,6 +28,8 @@
   const folded = $derived(desk.folded.includes(role));
   const lines = $derived(linesOf());
   const without = $derived(missing());
+  /** how many values fit beside the stave; the chosen lap's and the reference's are never the ones left out */
+  const fits = $derived(Math.floor(staveHeight(role) / 14.5));
 
   function linesOf(): Line[] {
     const lines: Line[] = [];
@@ -58,6 +60,7 @@
     value: number;
     text: string;
     chosen: boolean;
+    reference: boolean;
   }
 
   /** Values at the cursor, highest first (of the delta: slowest first). */
@@ -76,9 +79,13 @@
           value,
           text: role === 'delta' ? signed(value, unit) : figure(value, unit),
           chosen: line.chosen,
+          reference: line.reference,
         };
       })
-      .sort((a, b) => b.value - a.value);
+      .sort((a, b) => b.value - a.value)
+      .filter(
+        (reading, i, all) => i < fits - (all.length > fits ? 2 : 0) || reading.chosen || reading.reference,
+      );
   }
 </script>
 
