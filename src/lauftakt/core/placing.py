@@ -20,7 +20,8 @@ DRAWS = 64
 OFF_CIRCUIT_M = 25.0
 MOVING_MS = 4.0
 DENSE_HZ = 50.0
-MEAN_STEP_M = 50.0
+MEAN_STEP_M = 60.0
+MEAN_STEP_RAD = 0.35
 NODE_S = 0.3
 
 
@@ -159,18 +160,33 @@ class _MeanLine:
         return n, slope / (1 - n * bend), bend
 
 
-def _mean_basis(centre: CentreLine, s: Array) -> csr_matrix:
-    """Piecewise linear functions of s, about every 50 m, periodic on a closed line; (n, k) values at ``s``."""
-    count = max(4, round(centre.length / MEAN_STEP_M))
-    place = centre.wrap(s) / centre.length * count
-    left = np.minimum(place.astype(int), count - 1)
-    share = place - left
-    right = (left + 1) % count if centre.closed else left + 1
-    rows = np.arange(len(s))
-    return csr_matrix(
-        (np.concatenate([1 - share, share]), (np.concatenate([rows, rows]), np.concatenate([left, right]))),
-        shape=(len(s), count if centre.closed else count + 1),
-    )
+class _MeanBasis:
+    """Piecewise linear functions of s for the mean line's error, periodic on a closed line.
+
+    Knots are at most 60 m and a third of a radian of turning apart: the slow position errors, averaged over the laps,
+    shift the whole line sideways to its own direction, which changes fast in a tight corner. Knots too far apart could
+    not follow that, and the smoother would believe to know what it cannot know.
+    """
+
+    def __init__(self, centre: CentreLine) -> None:
+        self._centre = centre
+        density = 1.0 / MEAN_STEP_M + np.abs(centre.curvature) / MEAN_STEP_RAD
+        turns = np.concatenate([[0.0], np.cumsum(np.diff(centre.s) * (density[1:] + density[:-1]) / 2)])
+        self._count = max(4, round(turns[-1]))
+        self._scaled = turns * (self._count / turns[-1])
+
+    def at(self, s: Array) -> csr_matrix:
+        """(n, k) values at (n,) places."""
+        place = np.interp(self._centre.wrap(s), self._centre.s, self._scaled)
+        left = np.minimum(place.astype(int), self._count - 1)
+        share = place - left
+        closed = self._centre.closed
+        right = (left + 1) % self._count if closed else left + 1
+        rows = np.arange(len(s))
+        return csr_matrix(
+            (np.concatenate([1 - share, share]), (np.concatenate([rows, rows]), np.concatenate([left, right]))),
+            shape=(len(s), self._count if closed else self._count + 1),
+        )
 
 
 def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 3) -> Placed:
@@ -218,6 +234,7 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
     steps = np.diff(track.speed_time)
     moving = np.interp(fix_time, track.speed_time, track.speed) > MOVING_MS
 
+    basis = _MeanBasis(centre)
     trust = believed.copy()
     drift_across = np.zeros(len(fix_time))
     for turn in range(passes):
@@ -256,7 +273,7 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
             stretch=np.where(total > 0, mean(fix_stretch), 1.0),
             pace=np.interp(time, track.speed_time, rate),
             weight=total,
-            mean=_mean_basis(centre, node_s) if last else None,
+            mean=basis.at(node_s) if last else None,
         )
         result = smooth(nodes, noise, draws=DRAWS if last else 0)
         base = result.scale * carried
@@ -280,7 +297,7 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
     covered = (track.speed_time >= time[0]) & (track.speed_time <= time[-1])
     dense_time = track.speed_time[covered]
     dense_s = np.maximum.accumulate(s[covered])
-    dense_n = line.at(dense_s)[0] + _mean_basis(centre, dense_s) @ result.mean
+    dense_n = line.at(dense_s)[0] + basis.at(dense_s) @ result.mean
     dense_n = dense_n + np.interp(dense_time, time, result.departure)
     away = np.interp(dense_time, fix_time, 1.0 - believed) > 0.5
     index = np.clip(np.searchsorted(track.speed_time, dense_time), 1, len(steps)) - 1
