@@ -221,7 +221,8 @@
     <div class="axis">
       {#each marks as mark (mark)}
         {@const x = px(mark / distance.factor)}
-        {#if x > 6 && x < stripWidth - 6}<span class="mark figure muted" style:left="{x}px">{mark}</span>{/if}
+        {#if x > 6 && x < stripWidth - 6}<span class="metre figure muted" style:left="{x}px">{mark}</span
+          >{/if}
       {/each}
     </div>
     <div class="sectors">
@@ -310,7 +311,7 @@
     border-top: 1px solid var(--rule);
     font-size: 11px;
   }
-  .axis .mark {
+  .axis .metre {
     position: absolute;
     transform: translateX(-50%);
   }

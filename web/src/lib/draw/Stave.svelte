@@ -55,7 +55,7 @@
     ticks(
       low * unit.factor + unit.offset,
       high * unit.factor + unit.offset,
-      Math.max(1, Math.floor(height / 30)),
+      Math.max(1, Math.floor(height / 23)),
     ).map((tick) => ({
       text: String(Number(tick.toFixed(6))).replace('-', '−'),
       value: (tick - unit.offset) / unit.factor,

@@ -22,6 +22,8 @@
   }
   let { desk, role, width, bars, moved, secondLaps }: Props = $props();
 
+  /** staves whose axis always holds 0 */
+  const FROM_ZERO = ['delta', 'brake_pressure', 'brake_pedal', 'throttle'];
   const t = texts.compare;
   const name = $derived(t.staves[role] ?? role);
   const unit = $derived(unitOfRole(role, present.units));
@@ -29,7 +31,7 @@
   const lines = $derived(linesOf());
   const without = $derived(missing());
   /** how many values fit beside the stave; the chosen lap's and the reference's are never the ones left out */
-  const fits = $derived(Math.floor(staveHeight(role) / 14.5));
+  const fits = $derived(Math.floor(staveHeight(role) / 14));
 
   function linesOf(): Line[] {
     const lines: Line[] = [];
@@ -128,7 +130,7 @@
       {unit}
       width={width + AXIS}
       height={staveHeight(role)}
-      zero={role === 'delta'}
+      zero={FROM_ZERO.includes(role)}
       margin={AXIS}
     />
     <ul class="readings" style:width="{VALUES - 8}px" style:max-height="{staveHeight(role)}px">
@@ -205,7 +207,7 @@
     flex: none;
     margin-left: 8px;
     font-size: 11px;
-    line-height: 14.5px;
+    line-height: 14px;
     overflow: hidden;
     align-self: flex-start;
   }
