@@ -52,6 +52,16 @@ class Stack:
                 "Stop it first, or choose another folder with --var."
             ) from None
 
+    def _choose_port(self) -> None:
+        """The wanted port, else that of the last start, else any that is free."""
+        self.port = self.wanted_port or _kept_port(self.var / "port")
+        if not _is_free(self.port):
+            if self.wanted_port:
+                raise CannotStart(
+                    f"Port {self.port} is in use. Stop what uses it, or start with another: script/demo --port 0"
+                )
+            self.port = free_port()
+
     def start_database(self, say: Say) -> Database:
         """Start MariaDB and bring its tables up to date.
 
@@ -60,6 +70,7 @@ class Stack:
         CannotStart
         """
         self._take()
+        self._choose_port()  # a port in use is better told before everything is started
         say("Starting the database …")
         self.mariadb.start()
         self.environment = {
@@ -88,13 +99,7 @@ class Stack:
                 "--concurrency", str(self.workers), "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
             ],
         )  # fmt: skip
-        self.port = self.wanted_port or _kept_port(self.var / "port")
-        if not _is_free(self.port):
-            if self.wanted_port:
-                raise CannotStart(
-                    f"Port {self.port} is in use. Stop what uses it, or start with another: script/demo --port 0"
-                )
-            self.port = free_port()
+        self._choose_port()
         (self.var / "port").write_text(str(self.port))
         self._run(
             "server",
