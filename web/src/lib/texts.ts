@@ -85,7 +85,6 @@ export const texts = {
     kinds: { out: 'out', in: 'in', part: 'part', slow: 'slow' } as Record<string, string>,
     best: (time: string) => `best ${time}`,
     drove: 'Driver',
-    saved: 'Kept.',
     broken: 'The connection broke while sending. Hand the file in again.',
   },
   compare: {
@@ -158,7 +157,6 @@ export const texts = {
     columns: { lap: 'Lap', lost: 'lost, s', brakes: 'brakes, ', slowest: 'slowest, ', full: 'full thr., ' },
     sector: (n: number) => `Sector ${n}`,
     lapTime: 'lap',
-    lossScale: (rate: string) => `gaining, losing up to ${rate} s in 100 m`,
     losing: 'losing',
     gaining: 'gaining',
     per100: 's in 100 m',
@@ -169,7 +167,6 @@ export const texts = {
     map: 'Map with the loss of the chosen lap',
     score: 'Score: curves of the line-up along the circuit',
     cursorAt: (place: string) => `Cursor at ${place}`,
-    badges: { more: 'More laps of this driver' },
   },
   keys: {
     previousPassage: 'previous passage',

@@ -44,6 +44,7 @@
   <p class="says">
     {#each words as part, i (i)}{#if part.strong}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
+  <p class="muted small">{t.startsAgain}</p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
   {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}
   <table>
