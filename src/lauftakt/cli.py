@@ -25,6 +25,11 @@ def main(arguments: list[str] | None = None) -> int:
     logs = commands.add_parser("demo-logs", help="write the demo team's log files into a folder")
     logs.add_argument("folder", type=Path)
     logs.add_argument("--truth", action="store_true", help="also write truth.json: true times and mistakes")
+    analyse = commands.add_parser("analyse", help="compare log files without browser or database")
+    analyse.add_argument("files", type=Path, nargs="+", metavar="FILE", help="logs")
+    analyse.add_argument("--reference", type=Path, metavar="FILE", help="the log whose best lap is the reference")
+    analyse.add_argument("--layout", type=Path, metavar="LAYOUT.geojson", help="the layout; else made from the logs")
+    analyse.add_argument("--json", metavar="OUT", help="write everything as JSON to a file, or - for standard output")
     commands.add_parser("openapi", help="print the API's OpenAPI description")
     chosen = parser.parse_args(arguments)
     if chosen.command == "demo":
@@ -35,7 +40,36 @@ def main(arguments: list[str] | None = None) -> int:
         for path in write_day(chosen.folder, truth=chosen.truth):
             say(str(path))
         return 0
+    if chosen.command == "analyse":
+        return _analyse(chosen.files, chosen.reference, chosen.layout, chosen.json)
     return _openapi()
+
+
+def _analyse(files: list[Path], reference: Path | None, layout: Path | None, out: str | None) -> int:
+    from lauftakt.core.log import Unusable
+    from lauftakt.offline.report import report
+    from lauftakt.offline.study import study
+    from lauftakt.offline.summary import summary
+
+    try:
+        found = study(files, reference, layout)
+        text = json.dumps(report(found), allow_nan=False) if out is not None else ""
+        if out == "-":
+            print(text)
+            return 0
+        if out is not None:
+            Path(out).write_text(text + "\n", encoding="utf-8")
+        print(summary(found))
+    except Unusable as error:
+        print(" ".join(str(error).split()), file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        sys.stderr.close()  # whoever read has seen enough
+        return 0
+    except OSError as error:
+        print(f"{out} cannot be written: {error.strerror}.", file=sys.stderr)
+        return 2
+    return 0
 
 
 def _openapi() -> int:

@@ -1,14 +1,14 @@
 """The rules and computation of the job: numpy and scipy only, no file format, database, web or screen.
 
-Data flows one way: log -> run -> laps -> aligned laps -> comparison.
+Data flows one way: log -> run -> laps -> aligned laps -> comparison -> findings.
 """
 
 from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
-from lauftakt.core.comparing import delta_uncertainty, loss_rate, part_loss, passage_loss, time_delta
+from lauftakt.core.comparing import delta_uncertainty, loss_rate, stretch_loss, time_delta
 from lauftakt.core.laps import Lap, LapTrace
-from lauftakt.core.layout import Corner, Layout, Line, Passage
+from lauftakt.core.layout import Corner, Layout, LayoutSketch, Line, Passage
 from lauftakt.core.log import Channel, Log, Unusable, Warning
-from lauftakt.core.technique import Figures, figures
+from lauftakt.core.technique import Figures
 
 __all__ = [
     "AnalysedRun",
@@ -18,6 +18,7 @@ __all__ = [
     "Lap",
     "LapTrace",
     "Layout",
+    "LayoutSketch",
     "Line",
     "Log",
     "Passage",
@@ -25,10 +26,8 @@ __all__ = [
     "Warning",
     "analyse_run",
     "delta_uncertainty",
-    "figures",
     "loss_rate",
     "make_layout",
-    "part_loss",
-    "passage_loss",
+    "stretch_loss",
     "time_delta",
 ]

@@ -1,5 +1,6 @@
 """The centre line: a smooth closed (or open) curve by arc length, and what is where along it."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -24,19 +25,28 @@ class CentreLine:
     Attributes
     ----------
     x, y : (n,) metres in the layout's plane; for a closed line the last point repeats the first
-    s : (n,) metres of arc length from the start line, rising from 0 to the length
+    s : (n,) metres of arc length from the start line, rising; from 0 to the length on a closed line, while an open one
+        may begin before its start line and end after its finish
     closed : whether the end is the beginning
+    finish_m : where an open line's finish is; None: at its end
     """
 
     x: Array
     y: Array
     s: Array
     closed: bool = True
+    finish_m: float | None = None
 
     @property
     def length(self) -> float:
         """Metres from the start line to the start line (or the finish)."""
-        return float(self.s[-1])
+        return float(self.s[-1]) if self.finish_m is None else self.finish_m
+
+    @property
+    def period(self) -> float:
+        """What unwrapped s grows by from one drive along the line to the next: the length of a closed line; on an open
+        one more than the line, so that successive drives cannot touch."""
+        return self.length if self.closed else float(self.s[-1] - self.s[0]) + 500.0
 
     @cached_property
     def _splines(self) -> tuple[CubicSpline, CubicSpline]:
@@ -67,8 +77,13 @@ class CentreLine:
         return np.asarray(HEADING_WEIGHT_M * of(self.heading))
 
     def wrap(self, s: Array) -> Array:
-        """``s`` brought into [0, length) on a closed line, clipped to it on an open one."""
-        return np.mod(s, self.length) if self.closed else np.clip(s, 0.0, self.length)
+        """Unwrapped ``s`` brought into [0, length) on a closed line; on an open one into the line's own range."""
+        if self.closed:
+            return np.mod(s, self.length)
+        first, last = self.s[0], self.s[-1]
+        # The stretch between two drives belongs half to the end of one and half to the beginning of the next.
+        margin = (self.period - (last - first)) / 2
+        return np.clip(np.mod(s - first + margin, self.period) + first - margin, first, last)
 
     def at(self, s: Array) -> tuple[Array, Array, Array]:
         """Position and heading (radians) at (n,) places ``s`` in metres."""
@@ -116,7 +131,8 @@ HEADING_WEIGHT_M = 25.0
 
 
 def smooth_curve(
-    u: Array, x: Array, y: Array, length: float, *, closed: bool, cutoff_m: float, weight: Array | None = None
+    u: Array, x: Array, y: Array, length: float, *, closed: bool, cutoff_m: float, weight: Array | None = None,
+    knot_m: float = KNOT_SPACING_M,
 ) -> tuple[BSpline, BSpline]:
     """Penalised regression spline through scattered positions along a path.
 
@@ -128,6 +144,7 @@ def smooth_curve(
     closed : periodic, or with free ends
     cutoff_m : wavelength at which the amplitude falls to a half
     weight : (n,) relative weights of the positions
+    knot_m : distance of the knots
 
     Returns
     -------
@@ -140,7 +157,7 @@ def smooth_curve(
     that a circle is not straightened; the weight follows from the wanted wavelength as for the smoothing spline's
     transfer function 1 / (1 + lambda omega^6).
     """
-    count = max(12, round(length / KNOT_SPACING_M))
+    count = max(12, round(length / knot_m))
     step = length / count
     if closed:
         knots = np.arange(-3, count + 4) * step
@@ -171,9 +188,9 @@ def smooth_curve(
 
 
 def centre_from_curve(
-    fx: BSpline, fy: BSpline, length: float, *, closed: bool, start_u: float = 0.0, end_u: float | None = None
+    fx: Callable[[Array], Array], fy: Callable[[Array], Array], length: float, *, closed: bool
 ) -> CentreLine:
-    """Sample a curve by arc length, about every metre, beginning at ``start_u``.
+    """Sample a curve by arc length, about every metre.
 
     Raises
     ------
@@ -181,12 +198,7 @@ def centre_from_curve(
         ``layout-short`` where less than 100 m are left.
     """
     fine = np.linspace(0.0, length, max(200, round(length * 2)) + 1)
-    if closed:
-        fine = fine + start_u
-        x, y = fx(np.mod(fine, length)), fy(np.mod(fine, length))
-    else:
-        fine = np.linspace(start_u, length if end_u is None else end_u, len(fine))
-        x, y = fx(fine), fy(fine)
+    x, y = (fx(np.mod(fine, length)), fy(np.mod(fine, length))) if closed else (fx(fine), fy(fine))
     arc = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))])
     if arc[-1] < 100.0:
         raise Unusable("layout-short", "The path is shorter than 100 m, so no circuit can be made from it.")

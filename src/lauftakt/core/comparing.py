@@ -1,4 +1,4 @@
-"""Comparison of laps with a reference: time delta, loss rate, loss by passage, each with its uncertainty."""
+"""Comparison of laps with a reference: time delta, loss rate, loss by stretch, each with its uncertainty."""
 
 from dataclasses import dataclass
 
@@ -6,8 +6,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import savgol_filter
 
-from lauftakt.core.laps import LapTrace
-from lauftakt.core.layout import Layout, Passage
+from lauftakt.core.laps import LapTrace, passage_range
+from lauftakt.core.layout import Layout
 
 Array = NDArray[np.float64]
 
@@ -17,7 +17,7 @@ RATE_WINDOW_M = 21
 @dataclass(frozen=True)
 class Loss:
     """Time lost in one part of the circuit: seconds, and one standard deviation; ``whole`` False where only the part
-    before the start line could be compared because the next lap is not a timed one."""
+    inside the lap could be compared because nothing was logged beyond the line."""
 
     loss_s: float
     loss_u_s: float
@@ -43,13 +43,14 @@ def loss_rate(delta: Array) -> Array:
     return np.asarray(savgol_filter(delta, RATE_WINDOW_M, 2, deriv=1))
 
 
-def draws_at(trace: LapTrace, s: float) -> Array:
-    """Draws of the error of the lap's time at a place, (m,) seconds."""
+def draws_at(trace: LapTrace, places: Array) -> Array:
+    """Draws of the error of the lap's time at places, (p, m) seconds."""
     if not trace.draws.shape[1]:
-        return np.zeros(0)
-    index = int(np.clip(np.searchsorted(trace.draws_s, s), 1, len(trace.draws_s) - 1))
-    share = (s - trace.draws_s[index - 1]) / (trace.draws_s[index] - trace.draws_s[index - 1])
-    return np.asarray((1 - share) * trace.draws[index - 1] + share * trace.draws[index])
+        return np.zeros((len(places), 0))
+    right = np.clip(np.searchsorted(trace.draws_s, places), 1, len(trace.draws_s) - 1)
+    share = (places - trace.draws_s[right - 1]) / (trace.draws_s[right] - trace.draws_s[right - 1])
+    share = np.clip(share, 0.0, 1.0)[:, None]
+    return np.asarray((1 - share) * trace.draws[right - 1] + share * trace.draws[right])
 
 
 def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Array, from_m: float = 0.0) -> Array:
@@ -69,47 +70,58 @@ def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Arr
     -------
     (p,) seconds
     """
-    own = np.array([draws_at(lap, float(p)) for p in s]) - draws_at(lap, from_m)
-    other = np.array([draws_at(reference, float(p)) for p in s]) - draws_at(reference, from_m)
+    places, begin = np.asarray(s, float), np.array([from_m])
+    own = draws_at(lap, places) - draws_at(lap, begin)
+    other = draws_at(reference, places) - draws_at(reference, begin)
     if not own.size or not other.size:
-        return np.zeros(len(s))
+        return np.zeros(len(places))
     if same_run:
         return np.asarray(np.sqrt(np.mean((own - other) ** 2, axis=1)))
     return np.asarray(np.sqrt(np.mean(own**2, axis=1) + np.mean(other**2, axis=1)))
 
 
-def part_loss(lap: LapTrace, reference: LapTrace, grid: Array, from_m: float, to_m: float, same_run: bool) -> Loss:
-    """Loss between two places of one lap (``from_m`` < ``to_m``)."""
-    delta = np.interp([from_m, to_m], grid, time_delta(lap, reference))
-    u = delta_uncertainty(lap, reference, same_run, np.array([to_m]), from_m)
-    return Loss(float(delta[1] - delta[0]), float(u[0]))
-
-
-def passage_loss(
-    laps: tuple[LapTrace, LapTrace | None],
-    references: tuple[LapTrace, LapTrace | None],
-    layout: Layout,
-    passage: Passage,
-    same_run: bool,
-) -> Loss:
-    """Loss in a passage, which belongs to the lap in which its first apex lies.
+def stretch_loss(lap: LapTrace, reference: LapTrace, low: float, high: float, same_run: bool) -> Loss:
+    """Loss between two places.
 
     Parameters
     ----------
-    laps, references : the lap and the one after it in the same run (None where that is not a timed one), which a
-        passage that crosses the start line runs into
-    layout, passage : where
-    same_run : whether lap and reference are of one run
+    lap, reference : traces
+    low, high : metres from the start line of the lap, ``low`` < ``high``; they may lie before the line or behind the
+        next one as far as the traces reach
+    same_run : whether both are laps of one run
 
     Returns
     -------
-    The loss; of a passage that crosses the line only its part before it, where either next lap is missing.
+    The loss; of what lies inside the lap only, where one of the two does not reach further.
     """
-    grid = layout.grid()
-    if passage.from_m < passage.to_m:
-        return part_loss(laps[0], references[0], grid, passage.from_m, passage.to_m, same_run)
-    head = part_loss(laps[0], references[0], grid, passage.from_m, layout.length, same_run)
-    if laps[1] is None or references[1] is None:
-        return Loss(head.loss_s, head.loss_u_s, whole=False)
-    tail = part_loss(laps[1], references[1], grid, 0.0, passage.to_m, same_run)
-    return Loss(head.loss_s + tail.loss_s, float(np.hypot(head.loss_u_s, tail.loss_u_s)))
+    ends = np.array([low, high])
+    times = np.diff([time_at(trace, ends) for trace in (reference, lap)], axis=0)[0]
+    whole = bool(np.isfinite(times).all())
+    if not whole:
+        ends = np.clip(ends, 0.0, inner_length(lap))
+        times = np.diff([time_at(trace, ends) for trace in (reference, lap)], axis=0)[0]
+    u = delta_uncertainty(lap, reference, same_run, ends[1:], float(ends[0]))
+    return Loss(float(times[1] - times[0]), float(u[0]), whole)
+
+
+def inner_length(trace: LapTrace) -> float:
+    """Metres from line to line of a trace's lap."""
+    zero = int(np.searchsorted(trace.reach_s, 0.0))
+    return float(trace.reach_s[zero + len(trace.time) - 1])
+
+
+def time_at(trace: LapTrace, places: Array) -> Array:
+    """Seconds from the crossing of the line at places (p,), which may lie outside the lap; NaN where nothing was driven."""
+    return np.interp(places, trace.reach_s, trace.reach_time, left=np.nan, right=np.nan)
+
+
+def passage_times(trace: LapTrace, layout: Layout) -> Array:
+    """Seconds in each passage that belongs to a lap, (passages,); NaN where it was not driven to its end."""
+    ends = np.array([passage_range(layout, index) for index in range(len(layout.passages))])
+    return np.asarray(time_at(trace, ends[:, 1]) - time_at(trace, ends[:, 0]))
+
+
+def passage_draws(trace: LapTrace, layout: Layout) -> Array:
+    """Draws of the error of :func:`passage_times`, (passages, m) seconds."""
+    ends = np.array([passage_range(layout, index) for index in range(len(layout.passages))])
+    return draws_at(trace, ends[:, 1]) - draws_at(trace, ends[:, 0])

@@ -42,6 +42,26 @@ class Passage:
 
 
 @dataclass(frozen=True)
+class LayoutSketch:
+    """What somebody drew of a layout: at least its start line. Points are (latitude, longitude) in degrees.
+
+    ``centre`` may begin anywhere and run either way; ``splits``, ``corners`` and ``marks`` carry names; ``left_out``
+    names what was in the drawing and is not known.
+    """
+
+    name: str
+    start: Line | None = None
+    finish: Line | None = None
+    centre: tuple[tuple[float, float], ...] = ()
+    left_limit: tuple[tuple[float, float], ...] = ()
+    right_limit: tuple[tuple[float, float], ...] = ()
+    splits: tuple[tuple[str, Line], ...] = ()
+    corners: tuple[tuple[str, tuple[float, float]], ...] = ()
+    marks: tuple[tuple[str, tuple[float, float]], ...] = ()
+    left_out: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Layout:
     """A layout.
 
@@ -54,6 +74,10 @@ class Layout:
     skew : metres by which a car crosses the drawn start line earlier in s for each metre of offset to the left
     corners, passages : in driving order from the start line
     splits_m : places where sectors meet, without 0 and the length
+    split_skews, split_names : of splits that were drawn as lines; empty for proposed ones
+    finish, finish_skew : the finish line of an open course
+    left_limit, right_limit : (g,) metres across at :meth:`grid`, left positive, where the limits are known
+    marks : name and place of what can be seen from the driver's seat
     """
 
     name: str
@@ -64,6 +88,12 @@ class Layout:
     corners: tuple[Corner, ...] = ()
     passages: tuple[Passage, ...] = ()
     splits_m: tuple[float, ...] = ()
+    split_skews: tuple[float, ...] = ()
+    split_names: tuple[str, ...] = ()
+    finish: Line | None = None
+    finish_skew: float = 0.0
+    left_limit: Array | None = None
+    right_limit: Array | None = None
     marks: tuple[tuple[str, float], ...] = field(default_factory=tuple)
 
     @property
@@ -80,4 +110,6 @@ class Layout:
         """The passage as one or two stretches inside [0, length]."""
         if passage.from_m < passage.to_m:
             return [(passage.from_m, passage.to_m)]
+        if not self.centre.closed:
+            return [(passage.from_m, self.length)]
         return [(passage.from_m, self.length), (0.0, passage.to_m)]

@@ -1,105 +1,163 @@
-"""Makes a layout from a log: start line, centre line; corners, passages and splits come from :mod:`places`."""
+"""Makes a layout's lines from logs and what was drawn; corners, passages and splits come from :mod:`places`."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.interpolate import CubicSpline
 
 from lauftakt.core.centre import CentreLine, centre_from_curve, smooth_curve
 from lauftakt.core.geo import Plane
-from lauftakt.core.layout import Layout, Line
+from lauftakt.core.layout import Layout, LayoutSketch, Line
+from lauftakt.core.lines import crossings, line_across, line_ends, place_of_line
 from lauftakt.core.log import Log, Unusable, Warning
-from lauftakt.core.placing import Track, read_track
+from lauftakt.core.track import Track, read_track
 
 Array = NDArray[np.float64]
 
 CUTOFF_M = 34.0
-LINE_SLACK_M = 8.0
 HALF_LINE_M = 12.0
+GIVEN_SLACK_M = 0.1
+LAPS_A_LOG = 8
+LAPS_IN_ALL = 48
+RUN_UP_M = 80.0
 
 
-def draft_layout(log: Log, name: str, start: Line | None = None) -> tuple[Layout, list[Warning]]:
-    """Start line and centre line from one run of several laps on a closed circuit.
+@dataclass(frozen=True)
+class _Pass:
+    """One drive from line to line: which track, from when to when."""
+
+    track: int
+    begin: float
+    end: float
+
+
+def draft_layout(logs: Sequence[Log], sketch: LayoutSketch) -> tuple[Layout, list[Warning]]:
+    """Lines and centre line of a layout.
 
     Parameters
     ----------
-    log : with latitude and longitude
-    name : of the circuit
-    start : the start line where it is known; otherwise it is taken from a lap counter in the log, or else laid 100 m
-        after the beginning of the longest full-throttle straight
+    logs : of the layout; those without positions or whole laps are passed over
+    sketch : what was drawn; without a start line it is taken from a lap counter in a log, or else laid 100 m after the
+        beginning of the longest full-throttle straight
 
     Returns
     -------
-    layout : without corners, passages and splits
+    layout : without corners, passages and proposed splits
     warnings : ``start-line-from-counter`` or ``start-line-assumed``
 
     Raises
     ------
     Unusable
-        ``no-laps`` where the start line is not crossed at least twice, ``no-positions``.
+        ``no-laps`` where no log holds a whole lap, ``no-positions``, ``start-line``.
     """
-    plane = _plane_for(log, start)
-    track = read_track(log, plane)
+    plane, used, tracks = _tracks(logs, sketch.start)
     warnings: list[Warning] = []
-    if start is not None:
-        left, right = _ends(plane, start)
-        crossings = _crossings(track, left, right)
-        if len(crossings) < 2:
-            raise Unusable("no-laps", "The start line of the layout is not crossed twice in this log.")
-    else:
-        crossings, warning = _crossings_without_line(log, track)
-        warnings.append(warning)
-    laps = _good_laps(track, crossings)
-    centre, origin = _fit(track, laps)
+    start = sketch.start
     if start is None:
-        x, y, heading = centre.at(np.array([origin if warnings[0].code == "start-line-from-counter" else 0.0]))
-        if warnings[0].code == "start-line-assumed":
-            x, y, heading = centre.at(np.array([_straight_place(log, track, centre)]))
-        left = np.array([x[0] - HALF_LINE_M * np.sin(heading[0]), y[0] + HALF_LINE_M * np.cos(heading[0])])
-        right = np.array([x[0] + HALF_LINE_M * np.sin(heading[0]), y[0] - HALF_LINE_M * np.cos(heading[0])])
-        latitude, longitude = plane.to_degrees([left[0], right[0]], [left[1], right[1]])
-        start = Line((float(latitude[0]), float(longitude[0])), (float(latitude[1]), float(longitude[1])))
-    return lay(centre, plane, start, name), warnings
+        start, warning = _find_start(plane, used, tracks, sketch)
+        warnings.append(warning)
+    if sketch.centre:
+        centre = _given_centre(plane, sketch, tracks)
+    else:
+        drives = _good_drives(tracks, _drives(tracks, plane, start, sketch.finish))
+        centre = _fit(tracks, drives, closed=sketch.finish is None)
+    return lay(centre, plane, start, sketch), warnings
 
 
-def lay(centre: CentreLine, plane: Plane, start: Line, name: str) -> Layout:
+def lay(centre: CentreLine, plane: Plane, start: Line, sketch: LayoutSketch) -> Layout:
     """A layout whose s begins where the centre line crosses the start line, in a plane that touches there.
+
+    Parameters
+    ----------
+    centre, plane : a centre line that may begin anywhere
+    start : the start line
+    sketch : finish, splits, limits and marks
 
     Raises
     ------
     Unusable
-        ``start-line`` where the centre line does not cross it.
+        ``start-line`` where a line does not cross the centre line.
     """
-    left, right = _ends(plane, start)
-    s, n = centre.project(np.array([left[0], right[0]]), np.array([left[1], right[1]]))
-    middle = (left + right) / 2
-    crossing, _ = centre.project(middle[:1], middle[1:])
-    heading = centre.at(crossing)[2][0]
-    across = right - left
-    # The line runs from left to right: seen in driving direction it must turn right from the centre line.
-    if np.sin(np.arctan2(across[1], across[0]) - heading) > -0.3:
-        raise Unusable("start-line", "The start line does not lie across the driven path, left end first.")
-    share = float(np.clip(n[0] / (n[0] - n[1]), -1.0, 2.0)) if abs(n[0] - n[1]) > 1e-6 else 0.5
-    gap = (s[1] - s[0] + centre.length / 2) % centre.length - centre.length / 2
-    begin = s[0] + share * gap
-    skew = float(gap / (n[0] - n[1])) if abs(n[0] - n[1]) > 1e-6 else 0.0
-    steps = np.linspace(0.0, centre.length, len(centre.s) * 2 - 1)
-    x, y, _ = centre.at(begin + steps)
-    middle_degrees = ((start.left[0] + start.right[0]) / 2, (start.left[1] + start.right[1]) / 2)
-    touching = Plane(*middle_degrees)
+    begin, skew = place_of_line(centre, plane, start, "start line")
+    touching = Plane((start.left[0] + start.right[0]) / 2, (start.left[1] + start.right[1]) / 2)
+    if centre.closed:
+        places = begin + np.linspace(0.0, centre.length, len(centre.s) * 2 - 1)
+    else:
+        places = np.linspace(centre.s[0], centre.s[-1], len(centre.s) * 2 - 1)
+    x, y, _ = centre.at(places)
     x, y = touching.to_xy(*plane.to_degrees(x, y))
     arc = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))])
     even = np.linspace(0.0, arc[-1], round(arc[-1]) + 1)
-    return Layout(
-        name=name,
+    fx, fy = CubicSpline(arc, x), CubicSpline(arc, y)
+    own = CentreLine(fx(even), fy(even), even, centre.closed)
+    finish_skew = 0.0
+    if not centre.closed:
+        zero, skew = place_of_line(own, touching, start, "start line")
+        end = float(even[-1] - zero)
+        if sketch.finish is not None:
+            place, finish_skew = place_of_line(own, touching, sketch.finish, "finish line")
+            end = place - zero
+        if end < 100.0:
+            raise Unusable("start-line", "The finish does not lie at least 100 m after the start.")
+        own = CentreLine(own.x, own.y, even - zero, False, end)
+    splits = sorted((*place_of_line(own, touching, line, f"split {name}"), name) for name, line in sketch.splits)
+    layout = Layout(
+        name=sketch.name,
         plane=touching,
         start=start,
-        centre=CentreLine(np.interp(even, arc, x), np.interp(even, arc, y), even, centre.closed),
+        centre=own,
         skew=skew,
+        splits_m=tuple(s for s, _, _ in splits),
+        split_skews=tuple(askew for _, askew, _ in splits),
+        split_names=tuple(name for _, _, name in splits),
+        finish=sketch.finish,
+        finish_skew=finish_skew,
+        marks=tuple((name, _place(own, touching, point)) for name, point in sketch.marks),
     )
+    if any(not 0 < s < layout.length for s in layout.splits_m):
+        raise Unusable("layout-file", "A split lies outside the course.")
+    limits = [_limit(layout, path) if path else None for path in (sketch.left_limit, sketch.right_limit)]
+    return Layout(**{**layout.__dict__, "left_limit": limits[0], "right_limit": limits[1]})
 
 
-def _plane_for(log: Log, start: Line | None) -> Plane:
+def _place(centre: CentreLine, plane: Plane, point: tuple[float, float]) -> float:
+    x, y = plane.to_xy([point[0]], [point[1]])
+    return float(centre.project(x, y)[0][0])
+
+
+def _limit(layout: Layout, path: tuple[tuple[float, float], ...]) -> Array:
+    """Offset of a drawn or driven limit on the layout's grid."""
+    degrees = np.array(path)
+    x, y = layout.plane.to_xy(degrees[:, 0], degrees[:, 1])
+    s, n = layout.centre.project(x, y)
+    order = np.argsort(s)
+    period = layout.length if layout.centre.closed else None
+    return np.asarray(np.interp(layout.grid(), s[order], n[order], period=period))
+
+
+def _tracks(logs: Sequence[Log], start: Line | None) -> tuple[Plane, list[Log], list[Track]]:
+    """The logs with positions, and their tracks in a common plane."""
+    plane = None
     if start is not None:
-        return Plane((start.left[0] + start.right[0]) / 2, (start.left[1] + start.right[1]) / 2)
+        plane = Plane((start.left[0] + start.right[0]) / 2, (start.left[1] + start.right[1]) / 2)
+    used: list[Log] = []
+    tracks: list[Track] = []
+    problem: Unusable | None = None
+    for log in logs:
+        try:
+            plane = plane or _plane_for(log)
+            tracks.append(read_track(log, plane))
+            used.append(log)
+        except Unusable as error:
+            problem = problem or error
+    if plane is None or not tracks:
+        raise problem or Unusable("no-positions", "There is no log to make a layout from.")
+    return plane, used, tracks
+
+
+def _plane_for(log: Log) -> Plane:
     latitude, longitude = log.role("latitude"), log.role("longitude")
     if latitude is None or longitude is None or len(latitude.values) < 50:
         raise Unusable("no-positions", "The log holds no latitude and longitude, so no layout can be made from it.")
@@ -109,95 +167,178 @@ def _plane_for(log: Log, start: Line | None) -> Plane:
     return Plane(float(np.median(latitude.values[some])), float(np.median(longitude.values)))
 
 
-def _ends(plane: Plane, line: Line) -> tuple[Array, Array]:
-    x, y = plane.to_xy([line.left[0], line.right[0]], [line.left[1], line.right[1]])
-    return np.array([x[0], y[0]]), np.array([x[1], y[1]])
+def _drives(tracks: list[Track], plane: Plane, start: Line, finish: Line | None) -> list[_Pass]:
+    """Every drive from the start line to the next start line (or to the finish)."""
+    left, right = line_ends(plane, start)
+    found: list[_Pass] = []
+    for index, track in enumerate(tracks):
+        begins = crossings(track.fix_time, track.x, track.y, left, right)
+        if finish is None:
+            found += [_Pass(index, float(a), float(b)) for a, b in zip(begins[:-1], begins[1:], strict=True)]
+            continue
+        ends = crossings(track.fix_time, track.x, track.y, *line_ends(plane, finish))
+        for number, begin in enumerate(begins):
+            until = begins[number + 1] if number + 1 < len(begins) else np.inf
+            reached = ends[(ends > begin) & (ends < until)]
+            if len(reached):
+                found.append(_Pass(index, float(begin), float(reached[0])))
+    if not found:
+        where = "from start to finish" if finish is not None else "twice"
+        raise Unusable("no-laps", f"The layout's line is not crossed {where} in driving direction in any log.")
+    return found
 
 
-def _crossings(track: Track, left: Array, right: Array) -> Array:
-    """Times at which the fixes cross a line in driving direction (left end to the driver's left)."""
-    along = right - left
-    width = float(np.hypot(*along))
-    unit = along / width
-    forward = np.array([-unit[1], unit[0]])
-    before = (track.x - left[0]) * forward[0] + (track.y - left[1]) * forward[1]
-    beside = (track.x - left[0]) * unit[0] + (track.y - left[1]) * unit[1]
-    cross = np.flatnonzero((before[:-1] < 0) & (before[1:] >= 0))
-    share = -before[cross] / (before[cross + 1] - before[cross])
-    place = beside[cross] + share * (beside[cross + 1] - beside[cross])
-    within = (place > -LINE_SLACK_M) & (place < width + LINE_SLACK_M)
-    cross, share = cross[within], share[within]
-    times = track.fix_time[cross] + share * (track.fix_time[cross + 1] - track.fix_time[cross])
-    keep = np.concatenate([[True], np.diff(times) > 5.0]) if len(times) else np.zeros(0, bool)
-    return np.asarray(times[keep])
+def _good_drives(tracks: list[Track], drives: list[_Pass]) -> list[_Pass]:
+    """Drives near the fastest in time and near the middle in length, a few of each log, fastest first."""
+    lengths = np.empty(len(drives))
+    for index, track in enumerate(tracks):
+        travelled = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(track.x), np.diff(track.y)))])
+        for number, drive in enumerate(drives):
+            if drive.track == index:
+                ends = np.interp([drive.begin, drive.end], track.fix_time, travelled)
+                lengths[number] = ends[1] - ends[0]
+    times = np.array([drive.end - drive.begin for drive in drives])
+    usual = float(np.median(lengths))
+    fit = np.abs(lengths - usual) < 0.02 * usual + 10.0
+    if not fit.any():
+        raise Unusable("no-laps", "No two laps have the same length, so no circuit can be made from them.")
+    best = times[fit].min()
+    chosen: list[_Pass] = []
+    for number in np.argsort(times):
+        drive = drives[number]
+        enough = sum(other.track == drive.track for other in chosen) >= LAPS_A_LOG
+        if fit[number] and times[number] < 1.07 * best and not enough and len(chosen) < LAPS_IN_ALL:
+            chosen.append(drive)
+    return chosen
 
 
-def _crossings_without_line(log: Log, track: Track) -> tuple[Array, Warning]:
+def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: LayoutSketch) -> tuple[Line, Warning]:
+    """A start line from a lap counter, or 100 m after the beginning of the longest full-throttle straight."""
+    if sketch.finish is not None:
+        raise Unusable("start-line", "An open course needs its start line as well as its finish.")
+    counted = [_counter_times(log, track) for log, track in zip(logs, tracks, strict=True)]
+    most = int(np.argmax([len(times) for times in counted]))
+    if len(counted[most]) >= 2:
+        track, times = tracks[most], counted[most]
+        drives = [_Pass(0, float(a), float(b)) for a, b in zip(times[:-1], times[1:], strict=True)]
+        centre = _fit([track], _good_drives([track], drives), closed=True)
+        x, y = (np.interp(times, track.fix_time, p) for p in (track.x, track.y))
+        s, _ = centre.project(x, y)
+        angle = np.angle(np.mean(np.exp(2j * np.pi * s / centre.length)))
+        place = float(angle / (2 * np.pi) * centre.length % centre.length)
+        warning = Warning("start-line-from-counter", "The start line was laid where the lap counter rises.")
+    else:
+        most = int(np.argmax([len(track.fix_time) for track in tracks]))
+        order = [most, *(i for i in range(len(tracks)) if i != most)]
+        for index in order:
+            track = tracks[index]
+            times = _repeated(track)
+            if len(times) >= 2:
+                break
+        else:
+            raise Unusable("no-laps", "No place is passed twice in any log, so there is no whole lap.")
+        drives = [_Pass(0, float(a), float(b)) for a, b in zip(times[:-1], times[1:], strict=True)]
+        centre = _fit([track], _good_drives([track], drives), closed=True)
+        place = _straight_place(logs[index], track, centre)
+        warning = Warning(
+            "start-line-assumed",
+            "No start line is known: it was laid 100 m after the beginning of the longest full-throttle straight.",
+        )
+    x, y, heading = centre.at(np.array([place]))
+    return line_across(plane, float(x[0]), float(y[0]), float(heading[0]), HALF_LINE_M), warning
+
+
+def _counter_times(log: Log, track: Track) -> Array:
     counter = log.role("lap_number")
-    if counter is not None and len(counter.values) > 2:
-        steps = np.flatnonzero(np.diff(counter.values) > 0) + 1
-        times = counter.time[steps]
-        times = times[(times > track.fix_time[0]) & (times < track.fix_time[-1])]
-        if len(times) >= 2:
-            return times, Warning("start-line-from-counter", "The start line was laid where the lap counter rises.")
-    # Any place that is passed again and again will do to find the laps: the fastest one.
+    if counter is None or len(counter.values) < 3:
+        return np.zeros(0)
+    times = counter.time[np.flatnonzero(np.diff(counter.values) > 0) + 1]
+    return np.asarray(times[(times > track.fix_time[0]) & (times < track.fix_time[-1])])
+
+
+def _repeated(track: Track) -> Array:
+    """Any place that is passed again and again will do to find the laps: a fast one."""
     at_fix = np.interp(track.fix_time, track.speed_time, track.speed)
     for index in np.argsort(at_fix)[::-1][:: max(1, len(at_fix) // 50)]:
         heading = track.heading[index]
         aside = np.array([-np.sin(heading), np.cos(heading)]) * HALF_LINE_M
         here = np.array([track.x[index], track.y[index]])
-        times = _crossings(track, here + aside, here - aside)
+        times = crossings(track.fix_time, track.x, track.y, here + aside, here - aside)
         if len(times) >= 2:
-            return times, Warning(
-                "start-line-assumed",
-                "No start line is known: it was laid 100 m after the beginning of the longest full-throttle straight.",
-            )
-    raise Unusable("no-laps", "No place is passed twice in this log, so it holds no whole lap.")
+            return times
+    return np.zeros(0)
 
 
-def _good_laps(track: Track, crossings: Array) -> list[tuple[float, float]]:
-    """Laps near the fastest in time and near the middle in length, at most twelve, fastest first."""
-    travelled = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(track.x), np.diff(track.y)))])
-    times = np.diff(crossings)
-    lengths = np.diff(np.interp(crossings, track.fix_time, travelled))
-    usual = float(np.median(lengths))
-    fit = np.abs(lengths - usual) < 0.02 * usual + 10.0
-    if not fit.any():
-        raise Unusable("no-laps", "No two laps of this log have the same length, so no circuit can be made from it.")
-    order = np.argsort(np.where(fit, times, np.inf))
-    best = times[order[0]]
-    return [(float(crossings[i]), float(crossings[i + 1])) for i in order[:12] if fit[i] and times[i] < 1.07 * best]
+def _given_centre(plane: Plane, sketch: LayoutSketch, tracks: list[Track]) -> CentreLine:
+    """The drawn centre line, turned into driving direction and smoothed by less than 0.1 m."""
+    closed = sketch.finish is None
+    degrees = np.array(sketch.centre)
+    x, y = plane.to_xy(degrees[:, 0], degrees[:, 1])
+    if closed and np.hypot(x[0] - x[-1], y[0] - y[-1]) < 0.5:
+        x, y = x[:-1], y[:-1]
+    apart = np.concatenate([[True], np.hypot(np.diff(x), np.diff(y)) > 0.05])
+    x, y = x[apart], y[apart]
+    if len(x) < 8:
+        raise Unusable("layout-file", "The centre line needs at least eight different points.")
+    rough = _through(x, y, closed)
+    votes = 0.0
+    for track in tracks:
+        s, n = rough.project(track.x, track.y)
+        near = np.abs(n) < 25.0
+        votes += float(np.cos(track.heading[near] - rough.at(s[near])[2]).sum())
+    if votes < 0:
+        x, y = x[::-1], y[::-1]
+        rough = _through(x, y, closed)
+    for cutoff in (20.0, 14.0, 10.0, 7.0):
+        fx, fy = smooth_curve(rough.s, rough.x, rough.y, rough.length, closed=closed, cutoff_m=cutoff, knot_m=3.0)
+        if np.hypot(fx(rough.s) - rough.x, fy(rough.s) - rough.y).max() < GIVEN_SLACK_M:
+            return centre_from_curve(fx, fy, rough.length, closed=closed)
+    return rough
 
 
-def _fit(track: Track, laps: list[tuple[float, float]]) -> tuple[CentreLine, float]:
-    """Closed centre line through the fixes of the laps; also where on it the laps begin."""
-    begin, end = laps[0]
+def _through(x: Array, y: Array, closed: bool) -> CentreLine:
+    """A curve through given points."""
+    if closed:
+        x, y = np.append(x, x[0]), np.append(y, y[0])
+    chord = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))])
+    ends = "periodic" if closed else "natural"
+    fx, fy = CubicSpline(chord, x, bc_type=ends), CubicSpline(chord, y, bc_type=ends)
+    return centre_from_curve(fx, fy, float(chord[-1]), closed=closed)
+
+
+def _fit(tracks: list[Track], drives: list[_Pass], *, closed: bool) -> CentreLine:
+    """Centre line through the fixes of the drives; an open one reaches a little beyond start and finish."""
+    margin = 0.0 if closed else 4.0
+    best = drives[0]
+    track = tracks[best.track]
+    begin, end = best.begin - margin, best.end + margin
     inside = (track.fix_time >= begin) & (track.fix_time < end)
     x, y, time = track.x[inside], track.y[inside], track.fix_time[inside]
     if len(x) < 30:
-        raise Unusable("no-laps", "The best lap of this log has fewer than 30 positions.")
+        raise Unusable("no-laps", "The best lap has fewer than 30 positions.")
     travelled = np.concatenate([[0.0], np.cumsum(np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2)])
     u = np.interp(time, track.speed_time, travelled)
-    first, last = np.interp([begin, end], track.speed_time, travelled)
+    first, last = (u[0], u[-1]) if not closed else np.interp([begin, end], track.speed_time, travelled)
     length = float(last - first)
-    fx, fy = smooth_curve(u - first, x, y, length, closed=True, cutoff_m=2 * CUTOFF_M)
-    centre = centre_from_curve(fx, fy, length, closed=True)
-    chosen = np.zeros(len(track.x), dtype=bool)
-    for start, stop in laps:
-        chosen |= (track.fix_time >= start) & (track.fix_time < stop)
-    at_fix = np.interp(track.fix_time, track.speed_time, track.speed)
-    chosen &= at_fix > 3.0
+    fx, fy = smooth_curve(u - first, x, y, length, closed=closed, cutoff_m=2 * CUTOFF_M)
+    centre = centre_from_curve(fx, fy, length, closed=closed)
+    parts = []
+    for index, track in enumerate(tracks):
+        chosen = np.zeros(len(track.x), dtype=bool)
+        for drive in drives:
+            if drive.track == index:
+                chosen |= (track.fix_time >= drive.begin - margin) & (track.fix_time < drive.end + margin)
+        chosen &= np.interp(track.fix_time, track.speed_time, track.speed) > 3.0
+        parts.append(np.column_stack([track.x[chosen], track.y[chosen], track.heading[chosen]]))
+    x, y, heading = np.concatenate(parts).T
     for _ in range(2):
-        s, n = centre.project(track.x[chosen], track.y[chosen], track.heading[chosen])
+        s, n = centre.project(x, y, heading)
         weight = 1.0 / (1.0 + (n / 3.0) ** 2)
-        fx, fy = smooth_curve(
-            s, track.x[chosen], track.y[chosen], centre.length, closed=True, cutoff_m=CUTOFF_M, weight=weight
-        )
-        centre = centre_from_curve(fx, fy, centre.length, closed=True)
-    starts = np.array([start for start, _ in laps] + [stop for _, stop in laps])
-    s, _ = centre.project(np.interp(starts, track.fix_time, track.x), np.interp(starts, track.fix_time, track.y))
-    angle = np.angle(np.mean(np.exp(2j * np.pi * s / centre.length)))
-    return centre, float(angle / (2 * np.pi) * centre.length % centre.length)
+        if not closed:
+            weight = weight * ((s > centre.s[0] + 0.1) & (s < centre.s[-1] - 0.1))
+        fx, fy = smooth_curve(s, x, y, centre.length, closed=closed, cutoff_m=CUTOFF_M, weight=weight)
+        centre = centre_from_curve(fx, fy, centre.length, closed=closed)
+    return centre
 
 
 def _straight_place(log: Log, track: Track, centre: CentreLine) -> float:

@@ -76,8 +76,52 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
     return tuple(replace(corner, name=f"T{i + 1}", group=groups[corner.group]) for i, corner in enumerate(corners))
 
 
+def name_corners(
+    layout: Layout, corners: tuple[Corner, ...], named: tuple[tuple[str, tuple[float, float]], ...]
+) -> tuple[Corner, ...]:
+    """Corners with the names that somebody gave them.
+
+    Parameters
+    ----------
+    layout : with its centre line
+    corners : found ones
+    named : name and (latitude, longitude) in degrees of an apex; the nearest corner within 75 m takes the name
+
+    Returns
+    -------
+    The corners; where a named apex lies on no found corner there is one more, 30 m to either side of it.
+    """
+    centre = layout.centre
+    free = list(corners)
+    result: list[Corner] = []
+    for name, (latitude, longitude) in named:
+        x, y = layout.plane.to_xy([latitude], [longitude])
+        place = float(centre.project(x, y)[0][0])
+
+        def away(corner: Corner, place: float = place) -> float:
+            gap = abs(corner.apex_m - place)
+            return min(gap, layout.length - gap) if centre.closed else gap
+
+        nearest = min(free, key=away, default=None)
+        if nearest is not None and away(nearest) < 75.0:
+            free.remove(nearest)
+            result.append(replace(nearest, name=name))
+            continue
+        bend = float(np.interp(place, centre.s, centre.curvature))
+        entry, out = (float(centre.wrap(np.array([place + d]))[0]) for d in (-30.0, 30.0))
+        result.append(Corner(name, "left" if bend > 0 else "right", entry, place, out, 1000 + len(result)))
+    taken = {corner.name for corner in result}
+    for corner in free:
+        while corner.name in taken:
+            corner = replace(corner, name=corner.name + "'")
+        result.append(corner)
+    result.sort(key=lambda corner: corner.apex_m)
+    groups = {g: i + 1 for i, g in enumerate(dict.fromkeys(c.group for c in result))}
+    return tuple(replace(corner, group=groups[corner.group]) for corner in result)
+
+
 def find_passages(
-    layout: Layout, times: Array, speeds: Array, throttles: Array | None, brakings: NDArray[np.bool_]
+    layout: Layout, times: Array, flats: NDArray[np.bool_], brakings: NDArray[np.bool_]
 ) -> tuple[Passage, ...]:
     """Divide the lap into passages, without gaps.
 
@@ -88,8 +132,7 @@ def find_passages(
     ----------
     layout : with corners
     times : (laps, g) s from the line, on the layout's grid
-    speeds : (laps, g) m/s
-    throttles : (laps, g) shares, or None: then "gaining speed" stands in for full throttle
+    flats : (laps, g) True at full throttle
     brakings : (laps, g) True where the car brakes
 
     Returns
@@ -97,14 +140,11 @@ def find_passages(
     Passages P1, P2, … in driving order from the start line.
     """
     corners = layout.corners
+    closed = layout.centre.closed
     grid = layout.grid()[:-1]
     if not corners:
         return (Passage("P1", (), 0.0, layout.length),)
-    flat = (
-        throttles[:, :-1] > 0.95 * np.percentile(throttles, 99)
-        if throttles is not None
-        else np.gradient(speeds[:, :-1], axis=1) > 0.002
-    )
+    flat = flats[:, :-1]
     seconds = np.diff(times, axis=1)
 
     def between(a: float, b: float) -> NDArray[np.bool_]:
@@ -120,7 +160,7 @@ def find_passages(
             members[-1].append(corner)
         else:
             members.append([corner])
-    if len(members) > 1:
+    if len(members) > 1 and closed:
         gap = between(corners[-1].apex_m, corners[0].apex_m)
         if np.quantile(((flat & gap) * seconds).sum(axis=1), 0.9) < LINK_S:
             members[0] = members.pop() + members[0]
@@ -128,6 +168,9 @@ def find_passages(
     for i, group in enumerate(members):
         first = group[0]
         last = members[i - 1][-1]
+        if not closed and i == 0:
+            begins.append(0.0)
+            continue
         reach = (first.apex_m - last.apex_m) % layout.length or layout.length
         begin = _braking_begins(layout, grid, brakings[:, :-1], first.apex_m, reach)
         clear = (first.apex_m - last.exit_m) % layout.length
@@ -139,8 +182,9 @@ def find_passages(
     passages = []
     for k, i in enumerate(order):
         follower = order[(k + 1) % len(order)]
-        passages.append(Passage(f"P{k + 1}", tuple(c.name for c in members[i]), begins[i], begins[follower]))
-    if len(passages) == 1:
+        until = layout.length if not closed and k + 1 == len(order) else begins[follower]
+        passages.append(Passage(f"P{k + 1}", tuple(c.name for c in members[i]), begins[i], until))
+    if len(passages) == 1 and closed:
         only = passages[0]
         return (replace(only, to_m=only.from_m) if only.from_m else replace(only, to_m=layout.length),)
     return tuple(passages)

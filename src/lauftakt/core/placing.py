@@ -4,47 +4,22 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.interpolate import Akima1DInterpolator
-from scipy.signal import savgol_filter
 from scipy.sparse import csr_matrix
 
 from lauftakt.core.centre import CentreLine, smooth_curve
 from lauftakt.core.geo import Plane
 from lauftakt.core.log import Log, Unusable, Warning
 from lauftakt.core.smoother import Nodes, Noise, smooth
-from lauftakt.core.tidy import good_fixes
+from lauftakt.core.track import Track, read_track
 
 Array = NDArray[np.float64]
 
 DRAWS = 64
 OFF_CIRCUIT_M = 25.0
 MOVING_MS = 4.0
-DENSE_HZ = 50.0
 MEAN_STEP_M = 60.0
 MEAN_STEP_RAD = 0.35
 NODE_S = 0.3
-
-
-@dataclass(frozen=True)
-class Track:
-    """A run's usable fixes and speed, in a layout's plane.
-
-    Attributes
-    ----------
-    fix_time, x, y, heading : (n,) s, m, m, radians
-    speed_time, speed : (m,) s, m/s; a logged speed, or one derived from the fixes
-    logged_speed : whether the speed was logged
-    warnings : what was repaired
-    """
-
-    fix_time: Array
-    x: Array
-    y: Array
-    heading: Array
-    speed_time: Array
-    speed: Array
-    logged_speed: bool
-    warnings: tuple[Warning, ...]
 
 
 @dataclass(frozen=True)
@@ -74,66 +49,6 @@ class Placed:
     delay_s: float
     inferred_speed: bool
     warnings: tuple[Warning, ...]
-
-
-def read_track(log: Log, plane: Plane) -> Track:
-    """Fixes and speed of a log, repaired and brought into a plane.
-
-    Raises
-    ------
-    Unusable
-        ``no-positions`` where the log holds no (or hardly any) latitude and longitude.
-    """
-    latitude, longitude = log.role("latitude"), log.role("longitude")
-    if latitude is None or longitude is None:
-        raise Unusable(
-            "no-positions", "The log holds no latitude and longitude, so it cannot be placed on the circuit."
-        )
-    time = latitude.time
-    lon = np.interp(time, longitude.time, longitude.values)
-    some = (np.abs(latitude.values) > 1e-6) | (np.abs(lon) > 1e-6)
-    some &= (np.abs(latitude.values) <= 90) & (np.abs(lon) <= 180)
-    if some.sum() < 50:
-        raise Unusable("no-positions", "The log holds fewer than 50 usable positions; was the receiver switched on?")
-    time, (x, y) = time[some], plane.to_xy(latitude.values[some], lon[some])
-    logged = log.role("speed") or log.role("receiver_speed")
-    at_fix = None if logged is None else np.interp(time, logged.time, logged.values)
-    keep, warnings = good_fixes(time, x, y, at_fix)
-    time, x, y = time[keep], x[keep], y[keep]
-    if logged is not None:
-        speed_time, speed = logged.time, np.maximum(logged.values, 0.0)
-        if logged.rate_hz < 0.8 * DENSE_HZ:
-            fine = np.arange(speed_time[0], speed_time[-1], 1.0 / DENSE_HZ)
-            speed, speed_time = np.maximum(Akima1DInterpolator(speed_time, speed)(fine), 0.0), fine
-    else:
-        speed_time, speed = _speed_from_fixes(time, x, y)
-        warnings = [*warnings, Warning("speed-inferred", "No speed is logged; it is taken from the positions.")]
-    return Track(time, x, y, _headings(time, x, y), speed_time, speed, logged is not None, tuple(warnings))
-
-
-def _headings(time: Array, x: Array, y: Array) -> Array:
-    """Direction of travel from fixes about half a second apart."""
-    reach = max(1, round(0.3 / max(float(np.median(np.diff(time))), 1e-3)))
-    before = np.clip(np.arange(len(x)) - reach, 0, None)
-    after = np.clip(np.arange(len(x)) + reach, None, len(x) - 1)
-    dx, dy = x[after] - x[before], y[after] - y[before]
-    heading = np.arctan2(dy, dx)
-    moving = np.hypot(dx, dy) > 2.0
-    if not moving.any():
-        return heading
-    # At standstill noise would turn the car round: keep the last direction known.
-    last = np.maximum.accumulate(np.where(moving, np.arange(len(x)), np.argmax(moving)))
-    return np.asarray(heading[last])
-
-
-def _speed_from_fixes(time: Array, x: Array, y: Array) -> tuple[Array, Array]:
-    """Speed by local quadratic fits to the fixes (Savitzky and Golay 1964) on an even clock."""
-    step = float(np.median(np.diff(time)))
-    even = np.arange(time[0], time[-1], step)
-    window = max(5, round(0.9 / step) // 2 * 2 + 1)
-    vx, vy = (savgol_filter(np.interp(even, time, p), window, 2, deriv=1, delta=step) for p in (x, y))
-    fine = np.arange(even[0], even[-1], 1.0 / DENSE_HZ)
-    return fine, np.maximum(Akima1DInterpolator(even, np.hypot(vx, vy))(fine), 0.0)
 
 
 class _MeanLine:
@@ -189,7 +104,7 @@ class _MeanBasis:
         )
 
 
-def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 3) -> Placed:
+def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 3, draws: bool = True) -> Placed:
     """Position along the layout's centre line at every moment of a run.
 
     Projected fixes are right on average but noisy, the logged speed is smooth but its scale is wrong, and it is speed
@@ -208,6 +123,7 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
     plane, centre : the layout's
     noise : what is assumed of the log, or None to choose by what it holds and by its own residuals
     passes : rounds of mean line and smoothing
+    draws : whether draws of the error are wanted
 
     Returns
     -------
@@ -221,7 +137,10 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
     track = read_track(log, plane)
     wrapped, offset = centre.project(track.x, track.y, track.heading)
     near = (np.abs(offset) < OFF_CIRCUIT_M) & (np.cos(track.heading - centre.at(wrapped)[2]) > 0.0)
-    if near.mean() < 0.3 or near.sum() < 50:
+    if not centre.closed:
+        near &= (wrapped > centre.s[0] + 0.5) & (wrapped < centre.s[-1] - 0.5)
+    least = 0.3 if centre.closed else 0.02
+    if near.mean() < least or near.sum() < 50:
         raise Unusable("elsewhere", "The positions of this log do not run along the circuit's layout.")
     given = noise
     noise = noise or (Noise() if track.logged_speed else Noise(speed_m=0.12, scale=0.003, delay_s=0.001))
@@ -230,8 +149,9 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
     fix_time, wrapped, offset = track.fix_time[inside], wrapped[inside], offset[inside]
     believed = near[inside].astype(float)
     time, group = _nodes(fix_time)
-    s = _first_places(track, fix_time, wrapped, believed > 0, centre)  # of the speed's samples
+    s, drive = _first_places(track, fix_time, wrapped, believed > 0, centre)  # of the speed's samples
     steps = np.diff(track.speed_time)
+    unknown = _unknown_steps(track, fix_time, believed > 0, drive, time, group)
     moving = np.interp(fix_time, track.speed_time, track.speed) > MOVING_MS
 
     basis = _MeanBasis(centre)
@@ -274,8 +194,9 @@ def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None
             pace=np.interp(time, track.speed_time, rate),
             weight=total,
             mean=basis.at(node_s) if last else None,
+            unknown=unknown,
         )
-        result = smooth(nodes, noise, draws=DRAWS if last else 0)
+        result = smooth(nodes, noise, draws=DRAWS if last and draws else 0)
         base = result.scale * carried
         change = node_s + result.correction - np.interp(time, track.speed_time, base)
         s = base + np.interp(track.speed_time, time, change)
@@ -351,18 +272,57 @@ def _sums(group: NDArray[np.int64], values: Array, count: int) -> Array:
     return np.asarray(np.bincount(group, values, minlength=count), dtype=np.float64)
 
 
-def _first_places(track: Track, fix_time: Array, wrapped: Array, near: NDArray[np.bool_], centre: CentreLine) -> Array:
+def _first_places(
+    track: Track, fix_time: Array, wrapped: Array, near: NDArray[np.bool_], centre: CentreLine
+) -> tuple[Array, NDArray[np.int64]]:
     """First estimate of s at the speed's samples: by the fixes nearby and, between them, by distance travelled.
 
-    On a closed line it keeps adding up lap after lap.
+    It keeps adding up lap after lap, on an open line drive after drive. Also returned: the number of the drive for each
+    fix (always 0 on a closed line).
     """
     travelled = np.concatenate([[0.0], np.cumsum(np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2)])
-    fix_time, wrapped = fix_time[near], wrapped[near]
-    at_fix = np.interp(fix_time, track.speed_time, travelled)
-    s = wrapped
+    drive = np.zeros(len(fix_time), dtype=np.int64)
+    own = wrapped[near]
+    at_fix = np.interp(fix_time[near], track.speed_time, travelled)
+    expected = np.diff(at_fix)
+    hop = np.diff(own)
     if centre.closed:
-        expected = np.diff(at_fix)
-        hop = np.diff(wrapped) - expected
+        hop = hop - expected
         hop = (hop + centre.length / 2) % centre.length - centre.length / 2 + expected
-        s = wrapped[0] + np.concatenate([[0.0], np.cumsum(hop)])
-    return np.asarray(travelled + np.interp(track.speed_time, fix_time, s - at_fix))
+        s = own[0] + np.concatenate([[0.0], np.cumsum(hop)])
+    else:
+        again = hop < -0.2 * (centre.s[-1] - centre.s[0])
+        count = np.concatenate([[0], np.cumsum(again)])
+        s = own + count * centre.period
+        drive[near] = count
+        drive = np.maximum.accumulate(drive)
+    return np.asarray(travelled + np.interp(track.speed_time, fix_time[near], s - at_fix)), drive
+
+
+def _unknown_steps(
+    track: Track,
+    fix_time: Array,
+    near: NDArray[np.bool_],
+    drive: NDArray[np.int64],
+    time: Array,
+    group: NDArray[np.int64],
+) -> Array:
+    """Variance, m^2, of what the car may have done between nodes where speed does not tell progress along the line.
+
+    While it is away from the circuit (pit lane, paddock), where the log pauses, and between two drives of an open
+    course.
+    """
+    variance = np.zeros(len(time) - 1)
+    travelled = np.concatenate([[0.0], np.cumsum(np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2)])
+    moved = np.diff(np.interp(time, track.speed_time, travelled))
+    away = np.zeros(len(time), dtype=bool)
+    away[group[~near]] = True
+    apart = away[1:] | away[:-1]
+    variance[apart] += (0.3 * moved[apart] + 0.5) ** 2
+    for gap in np.flatnonzero(np.diff(track.speed_time) > 1.0):
+        inside = (time[1:] > track.speed_time[gap]) & (time[:-1] < track.speed_time[gap + 1])
+        variance[inside] += (0.5 * moved[inside] + 1.0) ** 2
+    for again in np.flatnonzero(np.diff(drive) > 0):
+        first, last = np.searchsorted(time, [fix_time[again], fix_time[again + 1]])
+        variance[max(first - 1, 0) : last] += 1e6
+    return variance

@@ -42,6 +42,11 @@ ROLES: dict[str, Role] = {
             ("longacc", "lonacc", "accx", "longitudinalg", "glong", "glon"),
         ),
         Role("yaw_rate", "rad/s", "yaw rate", "deg/s", ("yaw", "gyroz")),
+        *(
+            Role(f"wheel_{end}_{side}", "m/s", f"wheel speed {end} {side}", "km/h", (f"wheelspeed{end[0]}{side[0]}",))
+            for end in ("front", "rear")
+            for side in ("left", "right")
+        ),
         Role("lap_number", "1", "lap", "1", ("lapnumber", "lapno", "lapcount")),
         Role("oil_temperature", "K", "oil temperature", "degC", ("toil", "oiltemp")),
         Role("water_temperature", "K", "water temperature", "degC", ("twater", "watertemp", "coolanttemperature")),

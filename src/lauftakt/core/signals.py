@@ -1,10 +1,14 @@
-"""Channels of a run on the layout's grid, and what stands in for those that were not logged."""
+"""Channels of a run along its timed laps, and what stands in for those that were not logged."""
+
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter1d
+from scipy.ndimage import gaussian_filter1d, uniform_filter1d
+from scipy.signal import savgol_filter
 
 from lauftakt.core.laps import Lap, LapTrace
+from lauftakt.core.layout import Layout
 from lauftakt.core.log import Channel, Log
 from lauftakt.core.placing import Placed
 
@@ -24,53 +28,263 @@ GRIDDED = (
     "oil_temperature",
     "water_temperature",
 )
+WHEELS = ("wheel_front_left", "wheel_front_right", "wheel_rear_left", "wheel_rear_right")
+
+BRAKE_ON = 0.05
+COAST_MS2 = 0.65  # rolling and a closed throttle
+AIR_PER_M = 3.5e-4  # drag of an ordinary car divided by its mass
+SCRUB_PER_MS2 = 0.006  # share of lateral acceleration squared that a cornering tyre takes off the speed
+BRAKING_MS2 = 1.2  # beyond coasting: nothing but brakes
+
+
+@dataclass(frozen=True)
+class Scale:
+    """What "some brake" and "full throttle" mean in one run.
+
+    ``brake`` is the 99th percentile of the brake channel and ``brake_role`` its role, ``throttle`` the highest throttle,
+    all over the timed laps; None where not logged.
+    """
+
+    brake: float | None
+    throttle: float | None
+    brake_role: str | None = None
+
+
+@dataclass(frozen=True)
+class Signals:
+    """What a driver did, along the timed laps of a run; rows are laps, columns places.
+
+    Attributes
+    ----------
+    numbers : of the timed laps
+    places : (e,) m from the start line, reaching beyond the lap (:func:`lauftakt.core.laps.reach`)
+    time : (laps, e) s from the crossing of the line, NaN where nothing was driven
+    speed : (laps, e) m/s
+    offset : (laps, e) m, left positive
+    brake : (laps, e) brake channel in its SI unit; where none is logged, deceleration beyond coasting in m/s^2
+    brake_on : from where on it counts as braking
+    throttle : (laps, e) share of the run's highest; where none is logged, driving force as a share of the run's most
+    ahead, aside : (laps, e) m/s^2, longitudinal (gaining speed positive) and lateral (left positive)
+    others : further logged channels by role, (laps, e)
+    brake_role : role of ``brake``, None where inferred
+    throttle_inferred : whether ``throttle`` was
+    """
+
+    numbers: tuple[int, ...]
+    places: Array
+    time: Array
+    speed: Array
+    offset: Array
+    brake: Array
+    brake_on: float
+    throttle: Array
+    ahead: Array
+    aside: Array
+    others: dict[str, Array]
+    brake_role: str | None
+    throttle_inferred: bool
+
+    @property
+    def inferred(self) -> bool:
+        """Whether braking or throttle was inferred from accelerations."""
+        return self.brake_role is None or self.throttle_inferred
 
 
 def sample(channel: Channel, at: Array) -> Array:
-    """A channel's values at (n,) times in seconds: held between samples where it steps, else linear."""
+    """A channel's values at times in seconds (any shape): held between samples where it steps, else linear."""
     if channel.role in STEPPED:
         index = np.clip(np.searchsorted(channel.time, at, side="right") - 1, 0, len(channel.time) - 1)
         return np.asarray(channel.values[index])
     return np.interp(at, channel.time, channel.values)
 
 
-def on_grid(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, LapTrace]) -> dict[str, Array]:
-    """Channels of all timed laps on the layout's grid.
+def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, LapTrace], layout: Layout) -> Signals:
+    """Signals of a run's timed laps.
 
     Parameters
     ----------
     log, placed : the run
     laps, traces : from :func:`lauftakt.core.laps.split_laps`
+    layout : its layout
 
     Returns
     -------
-    By role, (timed laps, g) in SI units, in the order of ``traces``. ``speed`` is the path's, corrected by its scale;
-    always there. ``offset`` is metres across the centre line. Others only where logged.
+    See :class:`Signals`.
+
+    Notes
+    -----
+    Longitudinal acceleration is the derivative of the speed by local quadratic fits (Savitzky and Golay, Analytical
+    Chemistry 36, 1964). Braking without a brake channel is deceleration beyond what rolling, air (with the square of the
+    speed) and cornering tyres (with the square of the lateral acceleration) take off.
     """
     starts = {lap.number: lap.start_s for lap in laps}
-    when = np.array([starts[number] + trace.time for number, trace in traces.items()])
-    grid: dict[str, Array] = {}
-    if not len(when):
-        return grid
-    grid["speed"] = np.interp(when, placed.time, placed.speed)
-    grid["offset"] = np.array([trace.offset for trace in traces.values()])
-    for role in GRIDDED:
+    numbers = tuple(traces)
+    places = next(iter(traces.values())).reach_s
+    time = np.array([traces[number].reach_time for number in numbers])
+    when = time + np.array([starts[number] for number in numbers])[:, None]
+    at = np.where(np.isfinite(when), when, placed.time[0])
+    speed = np.interp(at, placed.time, placed.speed)
+    offset = np.interp(at, placed.time, placed.n)
+    ahead = np.interp(at, placed.time, _longitudinal(log, placed))
+    aside = _lateral(log, placed, layout, at, places, speed, offset)
+    others = {}
+    for role in (*GRIDDED, *WHEELS):
         channel = log.role(role)
         if channel is not None and len(channel.time) > 1:
-            grid[role] = sample(channel, when)
-    return grid
-
-
-def braking(grid: dict[str, Array], times: Array) -> NDArray[np.bool_]:
-    """Where the car brakes, (laps, g) of True and False.
-
-    From brake pressure or pedal (beyond 5 % of its 99th percentile), or where neither is logged from deceleration
-    beyond 2.5 m/s2, about what lifting and air cannot reach in a road car.
-    """
-    for role in ("brake_pressure", "brake_pedal"):
-        if role in grid:
-            return np.asarray(grid[role] > 0.05 * np.percentile(grid[role], 99))
-    slope = np.gradient(gaussian_filter1d(grid["speed"], 3, axis=1), axis=1) / np.maximum(
-        np.gradient(times, axis=1), 1e-4
+            others[role] = sample(channel, at)
+    if "gear" not in others and "engine_speed" in others:
+        derived = derived_gear(others["engine_speed"], speed)
+        if derived is not None:
+            others["gear"] = derived
+    scale = run_scale(others, len(numbers))
+    coasting = COAST_MS2 + AIR_PER_M * speed**2 + SCRUB_PER_MS2 * aside**2
+    if scale.brake_role is not None and scale.brake is not None:
+        brake, threshold = others[scale.brake_role], BRAKE_ON * scale.brake
+    else:
+        brake = np.maximum(-ahead - coasting, 0.0)
+        threshold = BRAKING_MS2
+    if "throttle" in others and scale.throttle is not None:
+        throttle = others["throttle"] / scale.throttle
+    else:
+        throttle = _driving(speed, ahead, aside)
+    return Signals(
+        numbers=numbers,
+        places=places,
+        time=time,
+        speed=speed,
+        offset=offset,
+        brake=brake,
+        brake_on=threshold,
+        throttle=throttle,
+        ahead=ahead,
+        aside=aside,
+        others=others,
+        brake_role=scale.brake_role,
+        throttle_inferred="throttle" not in others,
     )
-    return np.asarray(slope < -2.5)
+
+
+def run_scale(grid: dict[str, Array], laps: int) -> Scale:
+    """Scales of a run from its channels, (laps, g) each.
+
+    Of brake pressure and pedal travel the pressure is used: travel grows as pads wear. A channel that never moves is
+    none.
+    """
+    if not laps:
+        return Scale(None, None)
+    brake, found = None, None
+    for role in ("brake_pressure", "brake_pedal"):
+        if role in grid and found is None:
+            high = float(np.percentile(grid[role], 99))
+            if high > 4 * abs(float(np.median(grid[role]))) and high > 1e-9:
+                brake, found = high, role
+    throttle = grid.get("throttle")
+    top = None if throttle is None else float(throttle.max())
+    return Scale(brake, top if top is not None and top > 1e-9 else None, found)
+
+
+def _longitudinal(log: Log, placed: Placed) -> Array:
+    """(n,) m/s^2 at the placed run's times: from the speed; from an accelerometer where that is much denser and agrees."""
+    time, speed = placed.time, placed.speed
+    step = float(np.median(np.diff(time)))
+    even = np.arange(time[0], time[-1] + step / 2, step)
+    source = log.role("speed") or log.role("receiver_speed")
+    rate = source.rate_hz if source is not None else 10.0
+    window = max(5, round(max(0.22, 5.0 / max(rate, 1.0)) / step) // 2 * 2 + 1)
+    if len(even) <= window:
+        return np.gradient(speed, time)
+    smooth = np.interp(time, even, savgol_filter(np.interp(even, time, speed), window, 2, deriv=1, delta=step))
+    logged = log.role("longitudinal_acceleration")
+    if logged is None or logged.rate_hz < 2.5 * rate:
+        return smooth
+    width = max(1, round(0.5 * logged.rate_hz))
+    other = np.interp(time, logged.time, uniform_filter1d(logged.values, width))
+    fine = np.interp(time, logged.time, uniform_filter1d(logged.values, max(1, round(0.08 * logged.rate_hz))))
+    gain, level = np.polyfit(other, smooth, 1)
+    if np.corrcoef(other, smooth)[0, 1] < 0.9 or not 0.5 < abs(gain) < 2.0:
+        return smooth
+    return np.asarray(gain * fine + level)
+
+
+def _lateral(
+    log: Log, placed: Placed, layout: Layout, at: Array, places: Array, speed: Array, offset: Array
+) -> Array:
+    """(laps, e) m/s^2, left positive: from an accelerometer that agrees with the circuit, else from the path."""
+    wrapped = layout.centre.wrap(places)
+    bend = np.interp(wrapped, layout.centre.s, layout.centre.curvature)
+    smooth = gaussian_filter1d(offset, 8.0, axis=1)
+    curvature = bend / np.maximum(1.0 - offset * bend, 0.3) + np.gradient(np.gradient(smooth, axis=1), axis=1)
+    path = speed**2 * gaussian_filter1d(curvature, 3.0, axis=1)
+    channel = log.role("lateral_acceleration")
+    if channel is None or len(channel.time) < 2:
+        return np.asarray(path)
+    width = max(1, round(0.15 * channel.rate_hz))
+    logged = np.interp(at, channel.time, uniform_filter1d(channel.values, width))
+    gain, level = np.polyfit(logged.ravel(), path.ravel(), 1)
+    if abs(np.corrcoef(logged.ravel(), path.ravel())[0, 1]) < 0.8 or not 0.5 < abs(gain) < 2.0:
+        return np.asarray(path)
+    # The sign is the logger's choice and its zero may be off; its size is its own business.
+    return np.asarray(np.sign(gain) * (logged + level / gain))
+
+
+def _driving(speed: Array, ahead: Array, aside: Array) -> Array:
+    """Driving force as a share of the most this run shows at that speed, 0 to about 1."""
+    force = ahead + AIR_PER_M * speed**2 + 0.15 + SCRUB_PER_MS2 * aside**2
+    low, high = np.percentile(speed, [2, 99.5])
+    edges = np.linspace(low, high, 13)
+    middles, most = [], []
+    for a, b in zip(edges[:-1], edges[1:], strict=True):
+        inside = force[(speed >= a) & (speed < b)]
+        if len(inside) > 30:
+            middles.append((a + b) / 2)
+            most.append(np.percentile(inside, 92))
+    if len(middles) < 3:
+        return np.clip(force / max(float(np.percentile(force, 95)), 0.5), 0.0, 1.2)
+    # Full power can only give less force at higher speed.
+    envelope = np.maximum.accumulate(np.array(most)[::-1])[::-1]
+    return np.clip(force / np.maximum(np.interp(speed, middles, envelope), 0.5), 0.0, 1.2)
+
+
+def derived_gear(engine: Array, speed: Array) -> Array | None:
+    """Gears from engine speed and road speed, or None where their ratio forms no steps.
+
+    Parameters
+    ----------
+    engine : rad/s, any shape
+    speed : m/s, same shape
+
+    Notes
+    -----
+    Gears are the peaks of the histogram of the logarithm of the ratio; each sample takes the nearest one, the highest
+    ratio being gear 1.
+    """
+    moving = (speed > 5.0) & (engine > 80.0)
+    if moving.sum() < 200:
+        return None
+    ratio = np.log(engine[moving] / speed[moving])
+    counts, edges = np.histogram(ratio, bins=np.arange(ratio.min() - 0.05, ratio.max() + 0.05, 0.02))
+    smooth = gaussian_filter1d(counts.astype(float), 1.2)
+    middle = (edges[:-1] + edges[1:]) / 2
+    peaks = [
+        i for i in range(1, len(smooth) - 1)
+        if smooth[i] >= smooth[i - 1] and smooth[i] > smooth[i + 1] and smooth[i] > 0.015 * len(ratio)
+    ]  # fmt: skip
+    kept: list[int] = []
+    for i in sorted(peaks, key=lambda i: -smooth[i]):
+        if all(abs(middle[i] - middle[j]) > 0.1 for j in kept):
+            kept.append(i)
+    if not 2 <= len(kept) <= 8:
+        return None
+    ratios = np.sort(middle[kept])[::-1]
+    own = np.log(np.maximum(engine, 1.0) / np.maximum(speed, 1.0))
+    return np.asarray(1.0 + np.argmin(np.abs(own[..., None] - ratios), axis=-1))
+
+
+def lap_grid(signals: Signals, layout: Layout) -> dict[str, Array]:
+    """Channels of the timed laps on the layout's grid, by role, (laps, g): what was logged, with speed and offset."""
+    first = int(np.searchsorted(signals.places, 0.0))
+    inner = slice(first, first + len(layout.grid()))
+    grid = {"speed": signals.speed[:, inner], "offset": signals.offset[:, inner]}
+    for role, rows in signals.others.items():
+        grid[role] = rows[:, inner]
+    return grid

@@ -55,6 +55,7 @@ class Nodes:
     pace : (n,) m/s along the centre line
     weight : (n,) 1 for a fix that counts fully, 0 where there is none
     mean : (n, k) sparse, basis functions of the mean line's error at the nodes, or None to take the mean line as exact
+    unknown : (n-1,) m^2, further variance of the progress from node to node, or None
     """
 
     time: Array
@@ -68,6 +69,7 @@ class Nodes:
     pace: Array
     weight: Array
     mean: csr_matrix | None = None
+    unknown: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -134,7 +136,8 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     corner_right = np.zeros(2)
 
     # Progress along the centre line: s' = scale * advance + swing * departure.
-    precision = 1.0 / (noise.speed_m**2 * step + 1e-8)
+    spare = 0.0 if nodes.unknown is None else nodes.unknown
+    precision = 1.0 / (noise.speed_m**2 * step + 1e-8 + spare)
     gap = nodes.advance - np.diff(nodes.s)
     first = np.zeros((count - 1, STATES))
     second = np.zeros((count - 1, STATES))

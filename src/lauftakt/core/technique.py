@@ -1,150 +1,297 @@
-"""Technique: where a driver brakes, how slow it gets, when the throttle is full, in any part of a lap."""
+"""Technique: what a driver did in one corner of one lap."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.signal import find_peaks
+
+from lauftakt.core.laps import passage_range
+from lauftakt.core.layout import Layout
+from lauftakt.core.signals import BRAKE_ON, Signals
 
 Array = NDArray[np.float64]
 
-BRAKE_ON = 0.05
+GRAVITY = 9.80665
 FULL = 0.95
 HELD_S = 0.2
 JOINED_M = 25.0
-INFERRED_BRAKING = 2.5
 MOST_EARLY_M = 120.0
+LITTLE_BEFORE_M = 12.0
+LIFT = 0.12
+INFERRED_PICKUP = 0.22
+INFERRED_FULL = 0.8
 
 
 @dataclass(frozen=True)
-class Scale:
-    """What "some brake" and "full throttle" mean in one run.
+class Window:
+    """Where a corner's figures are looked for, metres from the start line of the lap (may lie before or behind it).
 
-    ``brake`` is the 99th percentile of the brake channel, ``throttle`` the highest throttle, both over the timed laps;
-    None where not logged.
+    ``low`` to ``high`` is the corner with what leads to it and the straight after it; ``next_apex`` bounds the search
+    for the highest speed after the exit.
     """
 
-    brake: float | None
-    throttle: float | None
+    corner: str
+    low: float
+    entry: float
+    apex: float
+    exit: float
+    high: float
+    next_apex: float
 
 
 @dataclass(frozen=True)
 class Figures:
-    """Figures of one lap in one part of the circuit; None where it does not happen there or cannot be known.
+    """Figures of one lap in one corner; None where something does not happen there or cannot be known.
 
-    ``brake_point_m``, ``brake_release_m``, ``min_speed_m``, ``throttle_pickup_m``, ``full_throttle_m`` in metres from
-    the start line; speeds in m/s; ``brake_peak`` in the brake channel's SI unit; ``inferred`` where braking comes from
-    deceleration because no brake was logged.
+    Places (``_m``) are metres from the start line of the lap, speeds m/s, times s. ``brake_peak`` is in the brake
+    channel's SI unit, m/s^2 where ``inferred``. ``mean_braking`` is the mean deceleration from brake point to release,
+    m/s^2. ``brake_shape`` is ``early_peak``, ``slow_build``, ``sudden_release`` or ``even``. ``brake_dips`` counts
+    moments inside one application when a quarter of its peak was let off. ``countersteer_s`` is how long the wheel was
+    turned against the corner, ``locked_s`` how long a wheel stood. ``approach_speed`` is that at the brake point.
     """
 
+    corner: str
+    time: float | None
+    approach_speed: float | None
     entry_speed: float
-    min_speed: float
-    min_speed_m: float
-    exit_speed: float
     brake_point_m: float | None
     brake_release_m: float | None
     brake_peak: float | None
+    brake_rise_s: float | None
+    brake_shape: str | None
+    brake_applications: int
+    brake_dips: int
+    mean_braking: float | None
+    min_speed: float
+    min_speed_m: float
+    mean_speed: float
+    coast_s: float
     throttle_pickup_m: float | None
     full_throttle_m: float | None
+    throttle_lifts: int
+    lowest_throttle: float
+    gear: int | None
+    turn_in_m: float | None
+    steering_reversals: int | None
+    countersteer_s: float | None
+    locked_s: float | None
+    offset_turn_in: float | None
+    offset_apex: float
+    offset_exit: float
+    exit_speed: float
+    straight_end_speed: float
     inferred: bool
 
 
-def run_scale(grid: dict[str, Array]) -> Scale:
-    """Scales of a run from its channels on the grid, (laps, g) each."""
-    brake = grid.get("brake_pressure", grid.get("brake_pedal"))
-    throttle = grid.get("throttle")
-    return Scale(
-        None if brake is None else max(float(np.percentile(brake, 99)), 1e-9),
-        None if throttle is None else max(float(throttle.max()), 1e-9),
-    )
+def windows(layout: Layout) -> list[Window]:
+    """A window for each corner of a layout, in order.
+
+    Between two corners of one passage the border lies where the second one's entry begins, or half way where they
+    overlap.
+    """
+    found: dict[str, Window] = {}
+    length = layout.length
+    by_name = {corner.name: corner for corner in layout.corners}
+    order = [corner.name for corner in layout.corners]
+    for index, passage in enumerate(layout.passages):
+        low, high = passage_range(layout, index)
+        members = []
+        at = low
+        for name in passage.corners:
+            corner = by_name[name]
+            apex = corner.apex_m
+            while layout.centre.closed and apex < at:
+                apex += length
+            entry = apex - _between(corner.entry_m, corner.apex_m, layout)
+            out = apex + _between(corner.apex_m, corner.exit_m, layout)
+            members.append(Window(name, low, entry, apex, out, high, high))
+            at = apex
+        for position, window in enumerate(members):
+            following = by_name[order[(order.index(window.corner) + 1) % len(order)]].apex_m
+            while layout.centre.closed and following <= window.apex:
+                following += length
+            border = high
+            if position + 1 < len(members):
+                border = max(members[position + 1].entry, (window.apex + members[position + 1].apex) / 2)
+                border = min(border, members[position + 1].apex - 3.0)
+            before = low if position == 0 else members[position - 1].high
+            members[position] = replace(
+                window, low=before, high=border, next_apex=max(following, border) if layout.centre.closed else length
+            )
+        for window in members:
+            shift = length if window.apex >= length and layout.centre.closed else 0.0
+            found[window.corner] = replace(
+                window, low=window.low - shift, entry=window.entry - shift, apex=window.apex - shift,
+                exit=window.exit - shift, high=window.high - shift, next_apex=window.next_apex - shift,
+            ) if shift else window  # fmt: skip
+    return [found[name] for name in order if name in found]
 
 
-def figures(grid: dict[str, Array], s: Array, time: Array, scale: Scale, from_m: float, to_m: float) -> Figures:
-    """Figures of one lap between two places of the same lap.
+def _between(a: float, b: float, layout: Layout) -> float:
+    return (b - a) % layout.length if layout.centre.closed else b - a
+
+
+def stretch_window(layout: Layout, from_m: float, to_m: float) -> Window:
+    """A window for any stretch of one lap: the whole of it counts."""
+    return Window("", from_m, from_m, (from_m + to_m) / 2, to_m, to_m, to_m)
+
+
+def figures(signals: Signals, row: int, window: Window) -> Figures | None:
+    """Figures of one lap in one window; None where the lap was not driven there.
 
     Parameters
     ----------
-    grid : channels of the lap by role, (g,) each, SI units
-    s, time : (g,) the layout's grid in m and the lap's times on it in s
-    scale : from :func:`run_scale`
-    from_m, to_m : metres from the start line, ``from_m`` < ``to_m``
-
-    Returns
-    -------
-    See :class:`Figures`.
+    signals : of the run
+    row : which timed lap
+    window : where
 
     Raises
     ------
     ValueError
-        if the part is shorter than 3 m.
+        if the window is shorter than 3 m.
     """
-    first, last = int(np.searchsorted(s, from_m)), int(np.searchsorted(s, to_m, side="right"))
+    places, time = signals.places, signals.time[row]
+    first = int(np.searchsorted(places, window.low))
+    last = int(np.searchsorted(places, window.high, side="right"))
     if last - first < 3:
         raise ValueError("A part of a lap must be at least 3 m long.")
-    part, clock, speed = s[first:last], time[first:last], grid["speed"][first:last]
-    slowest = int(np.argmin(speed))
-    brake = grid.get("brake_pressure", grid.get("brake_pedal"))
-    inferred = brake is None or scale.brake is None
-    if inferred:
-        level = np.maximum(0.0, -np.gradient(speed) / np.maximum(np.gradient(clock), 1e-4))
-        threshold = INFERRED_BRAKING
-    else:
-        assert brake is not None
-        assert scale.brake is not None
-        level, threshold = brake[first:last], BRAKE_ON * scale.brake
-    # Who brakes before the part begins is still braking in it: the onset is looked for where it was.
-    early = first
-    if level[0] > threshold and not inferred:
-        assert brake is not None
-        while early > 0 and brake[early] > threshold and s[first] - s[early] < MOST_EARLY_M:
-            early -= 1
-        level = brake[early:last]
-    place, when = s[early:last], time[early:last]
-    span = _first_application(level, threshold, place, when)
-    point = release = peak = None
-    if span is not None:
-        on, off = span
-        point = _onset(level, place, on, threshold)
-        release = float(place[min(off, len(place) - 1)])
-        peak = None if inferred else float(level[on:off].max())
-    pickup = full = None
-    throttle = grid.get("throttle")
-    if throttle is not None and scale.throttle is not None:
-        pedal = throttle[first:last]
-        pickup = _first_place(pedal[slowest:] > BRAKE_ON * scale.throttle, part[slowest:])
-        if pedal.min() < FULL * scale.throttle:
-            full = _crossing(pedal[slowest:], part[slowest:], FULL * scale.throttle)
+    driven = np.isfinite(time[first:last])
+    if not driven.all():
+        # The last lap of a log may end inside its last passage: what was driven up to there still counts.
+        if not driven[0] or places[first + int(np.argmin(driven))] < window.exit:
+            return None
+        last = first + int(np.argmin(driven))
+    s, clock, speed = places[first:last], time[first:last], signals.speed[row, first:last]
+    inner = slice(max(int(np.searchsorted(s, window.entry)), 0), max(int(np.searchsorted(s, window.exit)), 1))
+    slowest = _slowest(speed, s, window)
+    braking = _braking(signals, row, first, last, slowest)
+    pedal = signals.throttle[row, first:last]
+    pickup_i, full_i = _throttle(signals, pedal, s, slowest)
+    on_from = len(pedal) - 1 if pickup_i is None else pickup_i
+    brake = signals.brake[row, first:last]
+    coasting = (brake <= signals.brake_on) & (pedal < _pickup_level(signals))
+    steps = np.gradient(clock)
+    lifted = int(np.argmax(pedal < 0.5)) if (pedal < 0.5).any() else len(pedal)
+    gear = signals.others.get("gear")
+    turn_in, reversals, counter = _steering(signals, row, s, clock, first, window)
+    ends = np.interp([window.entry, window.exit], s, clock)
+    after = int(np.searchsorted(places, window.next_apex, side="right"))
+    beyond = slice(first + inner.stop - 1, max(after, first + inner.stop))
+    offset = signals.offset[row]
     return Figures(
-        entry_speed=float(speed[: slowest + 1].max()),
+        corner=window.corner,
+        time=float(clock[-1] - clock[0]) if driven.all() else None,
+        entry_speed=float(np.interp(window.entry, s, speed)),
+        **braking,
         min_speed=float(speed[slowest]),
-        min_speed_m=float(part[slowest]),
-        exit_speed=float(speed[-1]),
-        brake_point_m=point,
-        brake_release_m=release,
-        brake_peak=peak,
-        throttle_pickup_m=pickup,
-        full_throttle_m=full,
-        inferred=inferred,
+        min_speed_m=_vertex(s, speed, slowest),
+        mean_speed=float((window.exit - window.entry) / max(ends[1] - ends[0], 1e-6)),
+        coast_s=float(steps[lifted:on_from][coasting[lifted:on_from]].sum()),
+        throttle_pickup_m=None if pickup_i is None else float(s[pickup_i]),
+        full_throttle_m=None if full_i is None else _reaches(pedal, s, full_i, _full_level(signals)),
+        throttle_lifts=_lifts(pedal, clock, pickup_i, full_i, None if gear is None else gear[row, first:last]),
+        lowest_throttle=float(pedal.min()),
+        gear=None if gear is None else int(round(float(gear[row, first + slowest]))),
+        turn_in_m=turn_in,
+        steering_reversals=reversals,
+        countersteer_s=counter,
+        locked_s=_locked(signals, row, first, last, steps),
+        offset_turn_in=None if turn_in is None else float(np.interp(turn_in, places, offset)),
+        offset_apex=float(np.interp(window.apex, places, offset)),
+        offset_exit=float(np.interp(window.exit, places, offset)),
+        exit_speed=float(np.interp(window.exit, s, speed)),
+        straight_end_speed=float(np.nanmax(np.where(np.isfinite(time[beyond]), signals.speed[row, beyond], 0.0))),
+        inferred=signals.inferred,
     )
 
 
-def _first_application(level: Array, threshold: float, s: Array, time: Array) -> tuple[int, int] | None:
-    """First and last index of the first braking that is held; applications less than 25 m apart are one."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], (level > threshold).astype(int), [0]])))
-    spans = [(int(a), int(b)) for a, b in edges.reshape(-1, 2)]
-    joined: list[tuple[int, int]] = []
+def _slowest(speed: Array, s: Array, window: Window) -> int:
+    """Index of the lowest speed, looked for from the entry to a little after the exit."""
+    low = int(np.searchsorted(s, min(window.entry, window.apex - 10.0)))
+    high = int(np.searchsorted(s, max(window.exit, window.apex + 10.0), side="right"))
+    low, high = max(min(low, len(s) - 2), 0), max(min(high, len(s)), 2)
+    return low + int(np.argmin(speed[low:high]))
+
+
+def _vertex(s: Array, values: Array, index: int) -> float:
+    """Place of a minimum by a parabola through it and what lies 4 m to either side."""
+    a, b = max(index - 4, 0), min(index + 4, len(s) - 1)
+    if index in (a, b):
+        return float(s[index])
+    bend, slope, _ = np.polyfit(s[a : b + 1] - s[index], values[a : b + 1], 2)
+    if bend <= 1e-9:
+        return float(s[index])
+    return float(s[index] + np.clip(-slope / (2 * bend), -4.0, 4.0))
+
+
+def _braking(signals: Signals, row: int, first: int, last: int, slowest: int) -> dict[str, object]:
+    """Everything about the braking for a corner."""
+    nothing: dict[str, object] = {
+        "approach_speed": None, "brake_point_m": None, "brake_release_m": None, "brake_peak": None, "brake_rise_s": None, "brake_shape": None,
+        "brake_applications": 0, "brake_dips": 0, "mean_braking": None,
+    }  # fmt: skip
+    threshold, places = signals.brake_on, signals.places
+    level, time = signals.brake[row], signals.time[row]
+    # Who brakes before the window begins is still braking in it: the onset is looked for where it was.
+    early = first
+    if level[first] > threshold:
+        while early > 0 and level[early] > threshold and places[first] - places[early] < MOST_EARLY_M:
+            early -= 1
+    part, s, clock = level[early:last], places[early:last], time[early:last]
+    until = first - early + slowest
+    spans = _applications(part, threshold, s, clock)
+    spans = [(a, b) for a, b in spans if a <= until + 8]
+    if not spans:
+        return nothing
+    on, off = spans[0][0], spans[-1][1]
+    peak = float(part[on:off].max())
+    point = _onset(part, s, on, threshold, peak, inferred=signals.brake_role is None)
+    end = min(off, len(s) - 1)
+    release = float(s[end])
+    if end > 0 and part[end - 1] > threshold >= part[end]:
+        release = float(s[end - 1] + (part[end - 1] - threshold) / (part[end - 1] - part[end]) * (s[end] - s[end - 1]))
+    on_brakes = np.zeros(len(s), dtype=bool)
     for a, b in spans:
+        on_brakes[a:b] = True
+    steps, gained = np.gradient(clock), np.gradient(signals.speed[row, early:last])
+    spent = float(steps[on_brakes].sum())
+    main = max(spans, key=lambda span: float(part[span[0] : span[1]].max()))
+    return {
+        "approach_speed": float(np.interp(point, s, signals.speed[row, early:last])),
+        "brake_point_m": point,
+        "brake_release_m": release,
+        "brake_peak": peak,
+        "brake_rise_s": _rise(part, clock, on, peak),
+        "brake_shape": _shape(part, clock, *main),
+        "brake_applications": len(spans),
+        "brake_dips": _dips(part[main[0] : main[1]], peak),
+        "mean_braking": float(-gained[on_brakes].sum() / spent) if spent > 0.05 else None,
+    }
+
+
+def _applications(level: Array, threshold: float, s: Array, time: Array) -> list[tuple[int, int]]:
+    """First and past-the-last index of every braking that is held; those less than 25 m apart are one."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], (level > threshold).astype(int), [0]])))
+    joined: list[tuple[int, int]] = []
+    for a, b in ((int(a), int(b)) for a, b in edges.reshape(-1, 2)):
         if joined and s[a] - s[joined[-1][1] - 1] < JOINED_M:
             joined[-1] = (joined[-1][0], b)
         else:
             joined.append((a, b))
-    for a, b in joined:
-        if a > 0 and time[min(b, len(time) - 1)] - time[a] >= HELD_S:
-            return a, b
-    return None
+    return [(a, b) for a, b in joined if time[min(b, len(time) - 1)] - time[a] >= HELD_S]
 
 
-def _onset(level: Array, s: Array, on: int, threshold: float) -> float:
+def _onset(level: Array, s: Array, on: int, threshold: float, peak: float, *, inferred: bool) -> float:
     """Where the rising flank, extended back to zero, begins."""
+    if inferred:
+        # A derivative smears the step: its middle stays where it was, and half a pedal's rise lies before that.
+        half = on + int(np.argmax(level[on:] >= 0.5 * peak))
+        a, b = max(half - 1, 0), half
+        share = (0.5 * peak - level[a]) / max(level[b] - level[a], 1e-12)
+        return float(s[a] + np.clip(share, 0.0, 1.0) * (s[b] - s[a]))
+    if on == 0:
+        return float(s[0])
     share = (threshold - level[on - 1]) / max(level[on] - level[on - 1], 1e-12)
     crossed = float(s[on - 1] + share * (s[on] - s[on - 1]))
     high = np.flatnonzero(level[on:] > 4 * threshold)
@@ -157,17 +304,140 @@ def _onset(level: Array, s: Array, on: int, threshold: float) -> float:
     return crossed - min((higher - crossed) / 3.0, 5.0)
 
 
-def _first_place(on: NDArray[np.bool_], s: Array) -> float | None:
-    return float(s[int(np.argmax(on))]) if on.any() else None
-
-
-def _crossing(values: Array, s: Array, level: float) -> float | None:
-    """Interpolated first place at or above a level."""
-    on = values >= level
-    if not on.any():
+def _rise(level: Array, time: Array, on: int, peak: float) -> float | None:
+    """Seconds from 10 to 90 % of the peak."""
+    above = level[on:] >= 0.9 * peak
+    if not above.any():
         return None
-    i = int(np.argmax(on))
-    if i == 0:
-        return float(s[0])
-    share = (level - values[i - 1]) / max(values[i] - values[i - 1], 1e-12)
-    return float(s[i - 1] + share * (s[i] - s[i - 1]))
+    top = on + int(np.argmax(above))
+    low = top
+    while low > 0 and level[low] > 0.1 * peak:
+        low -= 1
+
+    def when(index: int, wanted: float) -> float:
+        if index == 0 or level[index] == level[index - 1]:
+            return float(time[index])
+        share = np.clip((wanted - level[index - 1]) / (level[index] - level[index - 1]), 0.0, 1.0)
+        return float(time[index - 1] + share * (time[index] - time[index - 1]))
+
+    return max(when(top, 0.9 * peak) - when(min(low + 1, top), 0.1 * peak), 0.0)
+
+
+def _shape(level: Array, time: Array, on: int, off: int) -> str:
+    """Shape of one application: where its highest tenth begins and ends in its duration."""
+    part, clock = level[on:off], time[on:off]
+    whole = max(float(clock[-1] - clock[0]), 1e-6)
+    high = np.flatnonzero(part >= 0.9 * part.max())
+    begins = float(clock[high[0]] - clock[0]) / whole
+    left = float(clock[-1] - clock[high[-1]])
+    if begins > 0.5:
+        return "slow_build"
+    if left < min(0.12, 0.1 * whole):
+        return "sudden_release"
+    return "early_peak" if float(clock[high[-1]] - clock[0]) / whole < 0.5 else "even"
+
+
+def _dips(level: Array, peak: float) -> int:
+    """How often a quarter of the peak is let off and taken again."""
+    if len(level) < 5:
+        return 0
+    return len(find_peaks(-level, prominence=0.25 * peak)[0])
+
+
+def _pickup_level(signals: Signals) -> float:
+    return INFERRED_PICKUP if signals.throttle_inferred else BRAKE_ON
+
+
+def _full_level(signals: Signals) -> float:
+    return INFERRED_FULL if signals.throttle_inferred else FULL
+
+
+def _throttle(signals: Signals, pedal: Array, s: Array, slowest: int) -> tuple[int | None, int | None]:
+    """Index of the pick-up (first above 5 % from a little before the lowest speed) and of full throttle after it."""
+    if pedal.min() >= _full_level(signals):
+        return None, None
+    little = _pickup_level(signals)
+    begin = slowest
+    while begin > 0 and pedal[begin] > little and s[slowest] - s[begin] < LITTLE_BEFORE_M:
+        begin -= 1
+    on = np.flatnonzero(pedal[begin:] > little)
+    if not len(on):
+        return None, None
+    pickup = begin + int(on[0])
+    low = pickup + int(np.argmin(pedal[pickup : max(slowest, pickup) + 1]))
+    full = np.flatnonzero(pedal[low:] >= _full_level(signals))
+    return pickup, (low + int(full[0]) if len(full) else None)
+
+
+def _reaches(values: Array, s: Array, index: int, level: float) -> float:
+    """Interpolated place at which a level is reached, the first sample at or above it being known."""
+    if index == 0 or values[index] <= values[index - 1]:
+        return float(s[index])
+    share = np.clip((level - values[index - 1]) / (values[index] - values[index - 1]), 0.0, 1.0)
+    return float(s[index - 1] + share * (s[index] - s[index - 1]))
+
+
+def _lifts(pedal: Array, time: Array, pickup: int | None, full: int | None, gear: Array | None) -> int:
+    """How often the throttle is let off after it was picked up and taken again; gear changes do not count."""
+    if pickup is None:
+        return 0
+    part = pedal[pickup:]
+    dips, details = find_peaks(-part, prominence=LIFT, plateau_size=(1, None))
+    count = 0
+    for dip, left, right in zip(dips, details["left_bases"], details["right_bases"], strict=True):
+        changed = False
+        if gear is not None:
+            around = gear[pickup + max(dip - 12, 0) : pickup + dip + 12]
+            changed = bool(len(around) and around.max() != around.min()) and part[dip] > 0.0
+            changed &= float(time[pickup + min(right, len(part) - 1)] - time[pickup + left]) < 0.5
+        # Only what is taken again: the flank into the next braking has no rise after it.
+        taken = part[dip:].max() - part[dip] > LIFT
+        count += bool(taken and not changed)
+    return count
+
+
+def _steering(
+    signals: Signals, row: int, s: Array, clock: Array, first: int, window: Window
+) -> tuple[float | None, int | None, float | None]:
+    """Turn-in place, reversals of the wheel, seconds of steering against the corner."""
+    steering = signals.others.get("steering")
+    part = slice(first, first + len(s))
+    turning = signals.aside[row, part] if steering is None else steering[row, part]
+    inside = (s >= window.entry - 5.0) & (s <= window.exit + 5.0)
+    if inside.sum() < 5:
+        return None, None, None
+    bend = signals.aside[row, part]
+    wanted = float(np.sign(bend[inside][np.argmax(np.abs(bend[inside]))]))
+    side = np.sign(np.dot(turning[inside], bend[inside])) * wanted if steering is not None else wanted
+    own = turning * side
+    most = float(np.percentile(own[inside], 95))
+    if most <= 0:
+        return None, None, None
+    at = int(np.flatnonzero(inside)[np.argmax(own[inside] >= 0.5 * most)])
+    turn_in: float | None = None
+    back = at
+    while back > 0 and own[back] > 0.25 * most:
+        back -= 1
+    if back > 0 or own[0] <= 0.25 * most:
+        turn_in = _reaches(own, s, back + 1, 0.25 * most)
+    if steering is None:
+        return turn_in, None, None
+    begin = max(back, 0)
+    end = int(np.flatnonzero(inside)[-1])
+    wheel = own[begin : end + 1]
+    reversals = 0
+    if len(wheel) > 6:
+        smooth = np.convolve(wheel, np.ones(3) / 3, mode="same")
+        reversals = len(find_peaks(-smooth[2:-2], prominence=0.2 * most)[0])
+    against = (wheel < -0.1 * most) & (bend[begin : end + 1] * wanted > 0.4 * np.abs(bend[inside]).max())
+    return turn_in, reversals, float(np.gradient(clock[begin : end + 1])[against].sum()) if len(wheel) > 2 else 0.0
+
+
+def _locked(signals: Signals, row: int, first: int, last: int, steps: Array) -> float | None:
+    """Seconds during which a wheel turns by less than seven tenths of the car's speed while the brake is on."""
+    wheels = [rows[row, first:last] for role, rows in signals.others.items() if role.startswith("wheel_")]
+    if not wheels:
+        return None
+    speed = signals.speed[row, first:last]
+    standing = (np.min(wheels, axis=0) < 0.7 * speed) & (signals.brake[row, first:last] > signals.brake_on)
+    return float(steps[standing & (speed > 5.0)].sum())

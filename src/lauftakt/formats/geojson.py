@@ -1,29 +1,26 @@
 """Layouts as GeoJSON: a FeatureCollection of lines and points with a property ``role``."""
 
 import json
-from dataclasses import dataclass
 from typing import Any
 
-from lauftakt.core.layout import Line
+import numpy as np
+
+from lauftakt.core.layout import Layout, LayoutSketch, Line
 from lauftakt.core.log import Unusable
 
-
-@dataclass(frozen=True)
-class LayoutFile:
-    """What a layout file says: the circuit's name and its start line."""
-
-    name: str
-    start: Line
-    left_out: tuple[str, ...]
+Point = tuple[float, float]
+LINES = ("start", "finish", "split", "centre", "left limit", "right limit")
+POINTS = ("corner", "mark")
+MOST_POINTS = 200_000
 
 
-def read_layout(data: bytes, fallback_name: str) -> LayoutFile:
+def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
     """Read a layout file.
 
     Raises
     ------
     Unusable
-        ``layout-file`` with a sentence that says what is missing.
+        ``layout-file`` with a sentence that says what is missing or wrong.
     """
     try:
         found = json.loads(data.decode("utf-8-sig"))
@@ -31,45 +28,119 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutFile:
         assert isinstance(features, list)
     except (ValueError, KeyError, TypeError, AssertionError, RecursionError) as error:
         raise Unusable("layout-file", "The file is not a GeoJSON feature collection.") from error
-    start: Line | None = None
-    left_out: list[str] = []
+    one: dict[str, Any] = {}
+    splits: list[tuple[str, Line]] = []
+    points: dict[str, list[tuple[str, Point]]] = {role: [] for role in POINTS}
+    unknown: list[str] = []
     for feature in features:
-        if not isinstance(feature, dict):
-            continue
-        properties = feature.get("properties") or {}
+        properties = feature.get("properties") if isinstance(feature, dict) else None
         role = properties.get("role") if isinstance(properties, dict) else None
-        if role == "start":
-            start = _line(feature)
-        elif isinstance(role, str):
-            left_out.append(role[:40])
-    if start is None:
+        if not isinstance(role, str):
+            continue
+        name = _name(properties.get("name"))
+        if role in ("start", "finish"):
+            one[role] = _line(feature, role)
+        elif role == "split":
+            splits.append((name or f"split {len(splits) + 1}", _line(feature, role)))
+        elif role in LINES:
+            one[role] = _path(feature, role)
+        elif role in POINTS:
+            points[role].append((name or f"{role} {len(points[role]) + 1}", _point(feature, role)))
+        else:
+            unknown.append(role[:40])
+    if "start" not in one:
         raise Unusable("layout-file", "The layout file has no line with the role “start”.")
-    name = found.get("name")
-    return LayoutFile(
-        str(name)[:120] if isinstance(name, str) and name.strip() else fallback_name, start, tuple(left_out)
+    return LayoutSketch(
+        name=_name(found.get("name")) or fallback_name,
+        start=one["start"],
+        finish=one.get("finish"),
+        centre=one.get("centre", ()),
+        left_limit=one.get("left limit", ()),
+        right_limit=one.get("right limit", ()),
+        splits=tuple(splits),
+        corners=tuple(points["corner"]),
+        marks=tuple(points["mark"]),
+        left_out=tuple(unknown),
     )
 
 
-def _line(feature: dict[str, Any]) -> Line:
+def _name(value: object) -> str:
+    return " ".join(value.split())[:120] if isinstance(value, str) else ""
+
+
+def _degrees(point: Any, role: str) -> Point:
     try:
-        (west, south), (east, north) = (
-            (float(point[0]), float(point[1])) for point in feature["geometry"]["coordinates"]
-        )
+        longitude, latitude = float(point[0]), float(point[1])
     except (KeyError, TypeError, ValueError, IndexError) as error:
-        raise Unusable("layout-file", "The start line must be a line of two points, left end first.") from error
-    if not all(abs(lat) <= 90 and abs(lon) <= 180 for lat, lon in ((south, west), (north, east))):
-        raise Unusable("layout-file", "The start line's coordinates are not longitude and latitude in degrees.")
-    return Line((south, west), (north, east))
+        raise Unusable("layout-file", f"The {role} holds something that is not a position.") from error
+    if not (abs(latitude) <= 90 and abs(longitude) <= 180):  # also refuses NaN
+        raise Unusable("layout-file", f"The {role}'s coordinates are not longitude and latitude in degrees.")
+    return latitude, longitude
+
+
+def _coordinates(feature: dict[str, Any], kind: str, role: str) -> Any:
+    geometry = feature.get("geometry")
+    if not isinstance(geometry, dict) or geometry.get("type") != kind:
+        raise Unusable("layout-file", f"The {role} must be a {kind}.")
+    return geometry.get("coordinates")
+
+
+def _line(feature: dict[str, Any], role: str) -> Line:
+    points = _path(feature, role)
+    if points[0] == points[-1]:
+        raise Unusable("layout-file", f"The {role} line must have two different ends, the left one first.")
+    return Line(points[0], points[-1])
+
+
+def _path(feature: dict[str, Any], role: str) -> tuple[Point, ...]:
+    points = _coordinates(feature, "LineString", role)
+    if not isinstance(points, list) or not 2 <= len(points) <= MOST_POINTS:
+        raise Unusable("layout-file", f"The {role} must be a line of at least two points.")
+    return tuple(_degrees(point, role) for point in points)
+
+
+def _point(feature: dict[str, Any], role: str) -> Point:
+    return _degrees(_coordinates(feature, "Point", role), role)
 
 
 def write_start(name: str, start: Line) -> bytes:
     """A layout file with nothing but the start line."""
-    feature = {
+    return write_sketch(LayoutSketch(name=name, start=start))
+
+
+def write_sketch(sketch: LayoutSketch) -> bytes:
+    """A layout file (the inverse of :func:`read_layout`)."""
+    features = [_feature("start", None, [sketch.start.left, sketch.start.right])]
+    if sketch.finish is not None:
+        features.append(_feature("finish", None, [sketch.finish.left, sketch.finish.right]))
+    features += [_feature("split", name, [line.left, line.right]) for name, line in sketch.splits]
+    for role, path in (
+        ("centre", sketch.centre), ("left limit", sketch.left_limit), ("right limit", sketch.right_limit),
+    ):  # fmt: skip
+        if path:
+            features.append(_feature(role, None, list(path)))
+    for role, named in (("corner", sketch.corners), ("mark", sketch.marks)):
+        features += [_feature(role, name, [point]) for name, point in named]
+    return json.dumps({"type": "FeatureCollection", "name": sketch.name, "features": features}, indent=1).encode()
+
+
+def _feature(role: str, name: str | None, points: list[Point]) -> dict[str, Any]:
+    coordinates = [[longitude, latitude] for latitude, longitude in points]
+    single = role in POINTS
+    return {
         "type": "Feature",
-        "properties": {"role": "start"},
+        "properties": {"role": role} if name is None else {"role": role, "name": name},
         "geometry": {
-            "type": "LineString",
-            "coordinates": [[start.left[1], start.left[0]], [start.right[1], start.right[0]]],
+            "type": "Point" if single else "LineString",
+            "coordinates": coordinates[0] if single else coordinates,
         },
     }
-    return json.dumps({"type": "FeatureCollection", "name": name, "features": [feature]}, indent=1).encode()
+
+
+def centre_of(layout: Layout, every_m: float = 10.0) -> list[list[float]]:
+    """The centre line from start to finish as [longitude, latitude] every few metres; a closed one ends where it
+    began."""
+    places = np.append(np.arange(0.0, layout.length - 1e-6, every_m), layout.length)
+    x, y, _ = layout.centre.at(np.where(places >= layout.length, 0.0 if layout.centre.closed else places, places))
+    latitude, longitude = layout.plane.to_degrees(x, y)
+    return [[round(float(lon), 8), round(float(lat), 8)] for lat, lon in zip(latitude, longitude, strict=True)]

@@ -1,0 +1,1 @@
+"""Logs in, findings out, without browser or database."""

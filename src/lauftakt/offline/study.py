@@ -1,0 +1,178 @@
+"""A study: several log files on one layout, compared with a reference."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
+from lauftakt.core.findings import Contender, Finding, find
+from lauftakt.core.layout import Layout, LayoutSketch
+from lauftakt.core.log import Log, Unusable, Warning
+from lauftakt.formats.geojson import read_layout
+from lauftakt.formats.reading import read_log
+
+WORST_KM = 15.0
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One file: its log and run, or the sentence that says why there is none."""
+
+    path: Path
+    log: Log | None
+    run: AnalysedRun | None
+    error: str | None
+    warnings: tuple[Warning, ...] = ()
+
+    @property
+    def driver(self) -> str:
+        named = " ".join((self.log.meta.get("driver", "") if self.log else "").split())
+        return named or self.path.stem
+
+
+@dataclass(frozen=True)
+class Study:
+    """All files with their layout, and what was found.
+
+    ``reference`` and ``reference_lap`` are the index of the run and the number of its lap.
+    """
+
+    entries: list[Entry]
+    layout: Layout
+    reference: int
+    reference_lap: int
+    findings: list[Finding]
+    strengths: list[Finding]
+
+
+def study(files: Sequence[Path], reference: Path | None, layout_file: Path | None) -> Study:
+    """Read, place and compare log files.
+
+    Parameters
+    ----------
+    files : logs
+    reference : the file whose best lap is the reference, or None to take the driver with the lowest best lap; added to
+        the files unless it is among them
+    layout_file : a layout as GeoJSON, or None to make it from the logs
+
+    Raises
+    ------
+    Unusable
+        with one sentence, where nothing could be analysed.
+    """
+    paths = list(files)
+    if reference is not None and not any(_same(reference, path) for path in paths):
+        paths.append(reference)
+    sketch = _sketch(layout_file)
+    entries = [_read(path) for path in paths]
+    logs = [entry.log for entry in entries if entry.log is not None]
+    if not logs:
+        raise Unusable("nothing", _nothing(entries))
+    try:
+        layout, assumed = make_layout(_together(logs), sketch)
+    except Unusable as error:
+        failed = [replace(e, error=str(error)) if e.log is not None else e for e in entries]
+        raise Unusable("nothing", _nothing(failed)) from error
+    entries = [_analyse(entry, layout, assumed) for entry in entries]
+    chosen = _reference(entries, paths, reference)
+    if chosen is None:
+        raise Unusable("nothing", _nothing(entries))
+    base = entries[chosen].run
+    assert base is not None
+    lap = base.best_lap or min((lap for lap in base.laps if lap.time_s is not None), key=lambda lap: lap.time_s or 0.0)
+    places = [index for index, entry in enumerate(entries) if entry.run is not None]
+    contenders = [Contender(run, entry.driver) for entry in entries if (run := entry.run) is not None]
+    findings, strengths = find(contenders, places.index(chosen), layout)
+    return Study(
+        entries=entries,
+        layout=layout,
+        reference=chosen,
+        reference_lap=lap.number,
+        findings=[replace(finding, run=places[finding.run]) for finding in findings],
+        strengths=[replace(finding, run=places[finding.run]) for finding in strengths],
+    )
+
+
+def _same(a: Path, b: Path) -> bool:
+    return a.absolute() == b.absolute() or (a.exists() and b.exists() and a.samefile(b))
+
+
+def _sketch(layout_file: Path | None) -> LayoutSketch:
+    if layout_file is None:
+        return LayoutSketch(name="Layout made from the logs")
+    try:
+        data = layout_file.read_bytes()
+    except OSError as error:
+        raise Unusable("layout-file", f"The layout {layout_file.name} cannot be read.") from error
+    return read_layout(data, layout_file.stem)
+
+
+def _read(path: Path) -> Entry:
+    try:
+        return Entry(path, read_log(path), None, None)
+    except Unusable as error:
+        return Entry(path, None, None, str(error))
+
+
+def _together(logs: list[Log]) -> list[Log]:
+    """The logs that lie where the first one with positions lies; others cannot be of the same layout."""
+    def place(log: Log) -> tuple[float, float] | None:
+        latitude, longitude = log.role("latitude"), log.role("longitude")
+        if latitude is None or longitude is None:
+            return None
+        return float(np.median(latitude.values)), float(np.median(longitude.values))
+
+    places = [place(log) for log in logs]
+    first = next((p for p in places if p is not None), None)
+    if first is None:
+        return logs
+    scale = float(np.cos(np.radians(first[0])))
+
+    def near(p: tuple[float, float] | None) -> bool:
+        return p is None or 111.2 * float(np.hypot(p[0] - first[0], (p[1] - first[1]) * scale)) < WORST_KM
+
+    return [log for log, p in zip(logs, places, strict=True) if near(p)]
+
+
+def _analyse(entry: Entry, layout: Layout, assumed: tuple[Warning, ...]) -> Entry:
+    if entry.log is None:
+        return entry
+    try:
+        run = analyse_run(entry.log, layout)
+    except Unusable as error:
+        return replace(entry, error=str(error), warnings=entry.log.warnings)
+    return replace(entry, run=run, warnings=run.warnings + assumed)
+
+
+def _reference(entries: list[Entry], paths: list[Path], wanted: Path | None) -> int | None:
+    """Index of the reference run."""
+    if wanted is not None:
+        index = next(i for i, path in enumerate(paths) if _same(wanted, path))
+        run = entries[index].run
+        if run is None or not run.traces:
+            why = entries[index].error or "it holds no lap from line to line."
+            raise Unusable("nothing", f"The reference {wanted.name} cannot be used: {why}")
+        return index
+    best: tuple[float, int] | None = None
+    for counting in (True, False):
+        for index, entry in enumerate(entries):
+            if entry.run is None:
+                continue
+            laps = entry.run.counting if counting else [lap for lap in entry.run.laps if lap.time_s is not None]
+            for lap in laps:
+                if lap.time_s is not None and (best is None or lap.time_s < best[0]):
+                    best = (lap.time_s, index)
+        if best is not None:
+            return best[1]
+    return None
+
+
+def _nothing(entries: list[Entry]) -> str:
+    """One sentence for a study that came to nothing."""
+    if len(entries) == 1:
+        return f"{entries[0].path.name}: {entries[0].error or 'The log holds no lap from line to line.'}"
+    reasons = "; ".join(f"{e.path.name}: {(e.error or 'no lap from line to line').rstrip('.')}" for e in entries[:4])
+    more = f"; and {len(entries) - 4} more" if len(entries) > 4 else ""
+    return f"None of the {len(entries)} files could be analysed: {reasons}{more}."

@@ -1,0 +1,47 @@
+"""A study as text for people."""
+
+from lauftakt.core.telling import tell
+from lauftakt.offline.study import Study
+
+
+def clock(seconds: float) -> str:
+    """Minutes, seconds and thousandths: 1:54.219."""
+    thousandths = round(seconds * 1000)
+    return f"{thousandths // 60000}:{thousandths % 60000 / 1000:06.3f}"
+
+
+def summary(study: Study) -> str:
+    """What was read, who was how fast, and the findings put forward, as lines of text."""
+    layout = study.layout
+    base = study.entries[study.reference]
+    sectors = ", ".join(f"{s:.0f} m" for s in layout.splits_m)
+    lines = [
+        f"{layout.name}: {layout.length:.0f} m, {len(layout.corners)} corners, splits at {sectors}",
+        f"Reference: {base.driver}, lap {study.reference_lap}",
+        "",
+    ]
+    width = max(len(entry.driver[:28]) for entry in study.entries)
+    for entry in study.entries:
+        name = f"{entry.driver[:28]:{width}s}"
+        if entry.run is None:
+            lines.append(f"{name}  not used: {entry.error}")
+            continue
+        best, counting = entry.run.best_lap, len(entry.run.counting)
+        if best is None or best.time_s is None:
+            lines.append(f"{name}  no lap that counts")
+        else:
+            theory = entry.run.theoretical_best_s() or best.time_s
+            lines.append(
+                f"{name}  best {clock(best.time_s)} (lap {best.number}, ± {best.time_u_s or 0:.3f} s)   "
+                f"theoretical best {clock(theory)}   {counting} laps count"
+            )
+        lines += [f"{'':{width}s}    note: {warning.message}" for warning in entry.warnings]
+    told = [finding for finding in study.findings if finding.put_forward]
+    if told:
+        lines += ["", "Where time is lost:"]
+        lines += [f"  {tell(finding, base.driver)}" for finding in told]
+    kept = [finding for finding in study.strengths if finding.put_forward]
+    if kept:
+        lines += ["", "Where time is won:"]
+        lines += [f"  {tell(finding, base.driver)}" for finding in kept]
+    return "\n".join(lines)
