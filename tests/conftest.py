@@ -20,8 +20,7 @@ def day(tmp_path_factory: pytest.TempPathFactory) -> Day:
     folder = tmp_path_factory.mktemp("day")
     layout_file, *files = write_day(folder, truth=True)
     logs = [read_csv(path) for path in files]
-    start = read_layout(layout_file.read_bytes(), "?").start
-    layout, _ = make_layout(logs[0], "Ellerholm Park", start)
+    layout, _ = make_layout(logs[0], read_layout(layout_file.read_bytes(), "?"))
     runs = [analyse_run(log, layout) for log in logs]
     truth = json.loads((folder / "truth.json").read_text())
     return Day(layout_file, files, [truth[path.name] for path in files], logs, layout, runs)

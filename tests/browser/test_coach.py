@@ -6,7 +6,8 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from lauftakt.core.comparing import passage_loss, time_delta
+from lauftakt.core.comparing import stretch_loss, time_delta
+from lauftakt.core.laps import passage_range
 from tests.browser.conftest import drop
 from tests.day import Day
 
@@ -50,13 +51,8 @@ def test_from_files_to_a_figure(signed_in: Page, day: Day, tmp_path: Path) -> No
     expect(page.get_by_role("heading", name=re.compile("T5"))).to_be_visible()
     ines, halvard = day.runs[1], day.runs[0]
     lap, reference = ines.best_lap.number, halvard.best_lap.number
-    expected = passage_loss(
-        (ines.traces[lap], ines.traces.get(lap + 1)),
-        (halvard.traces[reference], halvard.traces.get(reference + 1)),
-        day.layout,
-        passage,
-        False,
-    )
+    low, high = passage_range(day.layout, day.layout.passages.index(passage))
+    expected = stretch_loss(ines.traces[lap], halvard.traces[reference], low, high, False)
     expect(page.locator("[data-figure=loss]")).to_have_count(1)
     assert abs(loss_on_card(page, "Ines") - expected.loss_s) < 0.0051
     expect(page.locator(".says")).to_contain_text("Ines gives away")

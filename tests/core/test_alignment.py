@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 from scipy.interpolate import CubicSpline
 
-from lauftakt.core.comparing import delta_uncertainty, passage_loss, time_delta
+from lauftakt.core.comparing import delta_uncertainty, passage_times, stretch_loss, time_at, time_delta
 from lauftakt.core.geo import Plane
-from lauftakt.core.laps import LapTrace
+from lauftakt.core.laps import LapTrace, passage_range
 from lauftakt.core.layout import Layout
 from lauftakt.demo.circuit import ellerholm_park
 from tests.day import Day
@@ -132,37 +132,36 @@ def test_sectors_add_up_to_the_lap(day: Day) -> None:
         assert run.theoretical_best_s() <= run.best_lap.time_s + 1e-9
 
 
-def test_passage_losses_add_up_to_the_delta(day: Day) -> None:
-    lap, reference = day.runs[1].traces, day.runs[0].traces
-    total = sum(
-        passage_loss((lap[3], None), (reference[4], None), day.layout, passage, False).loss_s
-        for passage in day.layout.passages
-    )
-    # The last passage is cut at the line, and the first begins after it: what is missing is the way between.
-    before = float(np.interp(day.layout.passages[0].from_m, day.layout.grid(), time_delta(lap[3], reference[4])))
-    assert total + before == pytest.approx(float(time_delta(lap[3], reference[4])[-1]), abs=1e-9)
+def test_passages_of_a_lap_and_the_next_tile_the_circuit(day: Day) -> None:
+    """Passages have no gaps: what one lap's passages take is a whole circuit, from where the first one begins."""
+    layout, traces = day.layout, day.runs[1].traces
+    low, _ = passage_range(layout, 0)
+    started = [float(time_at(traces[number], np.array([low]))[0]) for number in (3, 4)]
+    between = traces[3].time[-1] + started[1] - started[0]
+    assert passage_times(traces[3], layout).sum() == pytest.approx(between, abs=1e-6)
 
 
 def test_mistakes_show_in_their_passage(day: Day) -> None:
     reference = day.runs[day.of("Halvard")]
-    base = reference.best_lap.number
     for name in ("Ines", "Okan", "Freya", "Priya"):
         i = day.of(name)
         for mistake in day.truth[i]["mistakes"]:
             if mistake["cost_s"] < 0.15:
                 continue
-            passage = next(p for p in day.layout.passages if mistake["corner"] in p.corners)
-            losses = [
-                passage_loss(
-                    (day.runs[i].traces[n], day.runs[i].traces.get(n + 1)),
-                    (reference.traces[base], reference.traces.get(base + 1)),
-                    day.layout,
-                    passage,
-                    False,
-                ).loss_s
-                for n in day.runs[i].traces
-            ]
-            assert np.median(losses) > 0.6 * mistake["cost_s"], (name, mistake)
+            passage = next(k for k, p in enumerate(day.layout.passages) if mistake["corner"] in p.corners)
+            own, theirs = (
+                np.nanmedian([times[passage] for times in run.passage_s.values()]) for run in (day.runs[i], reference)
+            )
+            assert own - theirs > 0.6 * mistake["cost_s"], (name, mistake)
+
+
+def test_a_stretch_beyond_what_was_driven_is_cut_at_the_line(day: Day) -> None:
+    lap, base = day.runs[1].traces[3], day.runs[0].traces[3]
+    whole = stretch_loss(lap, base, 3900.0, day.layout.length + 200.0, False)
+    assert whole.whole
+    cut = stretch_loss(lap, base, 3900.0, day.layout.length + 3000.0, False)
+    assert not cut.whole
+    assert cut.loss_s == pytest.approx(stretch_loss(lap, base, 3900.0, day.layout.length, False).loss_s, abs=1e-9)
 
 
 def test_every_other_run_leaves_a_time_as_it_is(day: Day) -> None:

@@ -3,84 +3,138 @@
 import numpy as np
 import pytest
 
-from lauftakt.core.technique import Scale, figures
+from lauftakt.core.signals import Scale, assemble, derived_gear
+from lauftakt.core.technique import Figures, Window, figures, windows
 from tests.day import Day
 
 
-def of(day: Day, driver: str, passage: str):
+def of(day: Day, driver: str, corner: str) -> Figures:
     run = day.runs[day.of(driver)]
-    row = list(run.traces).index(run.best_lap.number)
-    grid = {role: rows[row] for role, rows in run.grid.items()}
-    part = next(p for p in day.layout.passages if p.name == passage)
-    trace = run.traces[run.best_lap.number]
-    return figures(grid, day.layout.grid(), trace.time, run.scale, part.from_m, part.to_m)
+    found = {f.corner: f for f in run.technique[run.best_lap.number] if f is not None}
+    return found[corner]
 
 
 def test_early_braking_shows_as_an_earlier_brake_point(day: Day) -> None:
-    hairpin = next(p.name for p in day.layout.passages if "T5" in p.corners)
-    instructor, student = of(day, "Halvard", hairpin), of(day, "Ines", hairpin)
+    instructor, student = of(day, "Halvard", "T5"), of(day, "Ines", "T5")
     assert student.brake_point_m < instructor.brake_point_m - 5
     assert student.min_speed < instructor.min_speed
 
 
 def test_late_throttle_shows(day: Day) -> None:
-    part = next(p.name for p in day.layout.passages if "T10" in p.corners)
-    assert of(day, "Ines", part).full_throttle_m > of(day, "Halvard", part).full_throttle_m + 8
+    assert of(day, "Ines", "T10").full_throttle_m > of(day, "Halvard", "T10").full_throttle_m + 8
+
+
+def test_soft_braking_shows(day: Day) -> None:
+    assert of(day, "Okan", "T1").mean_braking < 0.9 * of(day, "Halvard", "T1").mean_braking
+
+
+def test_the_wrong_gear_shows(day: Day) -> None:
+    assert of(day, "Freya", "T5").gear == of(day, "Halvard", "T5").gear + 1
+
+
+def test_every_corner_has_one_window_inside_the_reach(day: Day) -> None:
+    found = windows(day.layout)
+    assert [window.corner for window in found] == [corner.name for corner in day.layout.corners]
+    for window in found:
+        assert window.low < window.apex < window.high
+        assert window.low <= window.entry <= window.apex <= window.exit
+
+
+S = np.arange(400.0)
+WINDOW = Window("T1", 20.0, 60.0, 280.0, 330.0, 390.0, 390.0)
 
 
 def straight_brake(onset: float, rise_m: float = 8.0) -> dict[str, np.ndarray]:
-    s = np.arange(400.0)
-    brake = np.clip((s - onset) / rise_m, 0, 1) * 60e5
-    brake[s > 260] = 0
-    throttle = np.where(s < onset - 5, 1.0, np.where(s > 300, np.clip((s - 300) / 20, 0, 1), 0.0))
-    speed = 55 - np.clip(s - onset, 0, 120) * 0.3 + np.clip(s - 300, 0, None) * 0.05
+    brake = np.clip((S - onset) / rise_m, 0, 1) * 60e5
+    brake[S > 260] = 0
+    throttle = np.where(onset - 5 > S, 1.0, np.where(S > 300, np.clip((S - 300) / 20, 0, 1), 0.0))
+    speed = 55 - np.clip(S - onset, 0, 260 - onset) * 0.2 + np.clip(S - 300, 0, None) * 0.05
     return {"brake_pressure": brake, "throttle": throttle, "speed": speed}
+
+
+def one_lap(rows: dict[str, np.ndarray], window: Window = WINDOW, scale: Scale | None = None) -> Figures:
+    time = np.concatenate([[0], np.cumsum(1 / rows["speed"][:-1])])
+    still = {"offset": np.zeros(400), "ahead": np.gradient(rows["speed"], time), "aside": np.zeros(400)}
+    both = {role: values[None] for role, values in {**still, **rows}.items()}
+    scale = scale or Scale(60e5, 1.0, "brake_pressure")
+    found = figures(assemble((1,), S, time[None], both, scale), 0, window)
+    assert found is not None
+    return found
 
 
 @pytest.mark.parametrize("onset", [80.0, 101.3, 140.7])
 @pytest.mark.parametrize("rise_m", [3.0, 8.0, 20.0])
 def test_brake_point_is_the_onset(onset: float, rise_m: float) -> None:
-    grid = straight_brake(onset, rise_m)
-    s = np.arange(400.0)
-    time = np.concatenate([[0], np.cumsum(1 / grid["speed"][:-1])])
-    found = figures(grid, s, time, Scale(60e5, 1.0), 20, 390)
+    found = one_lap(straight_brake(onset, rise_m))
     assert found.brake_point_m == pytest.approx(onset, abs=1.2)
+    assert found.brake_release_m == pytest.approx(260.5, abs=1.0)
     assert found.full_throttle_m == pytest.approx(319, abs=1.0)
     assert found.throttle_pickup_m == pytest.approx(301, abs=1.5)
+    assert (found.brake_applications, found.brake_dips, found.throttle_lifts) == (1, 0, 0)
     assert not found.inferred
 
 
 def test_a_short_touch_of_the_brake_is_no_brake_point() -> None:
-    grid = straight_brake(200.0)
-    grid["brake_pressure"][100:104] = 20e5
-    s = np.arange(400.0)
-    time = np.concatenate([[0], np.cumsum(1 / grid["speed"][:-1])])
-    assert figures(grid, s, time, Scale(60e5, 1.0), 20, 390).brake_point_m == pytest.approx(200, abs=1.2)
+    rows = straight_brake(200.0)
+    rows["brake_pressure"][100:104] = 20e5
+    assert one_lap(rows).brake_point_m == pytest.approx(200, abs=1.2)
+
+
+def test_two_applications_and_a_dip_are_counted() -> None:
+    rows = straight_brake(100.0)
+    rows["brake_pressure"][150:185] = 0.0
+    found = one_lap(rows)
+    assert found.brake_applications == 2
+    assert found.brake_point_m == pytest.approx(100, abs=1.2)
+    rows = straight_brake(100.0)
+    rows["brake_pressure"][150:160] = 25e5
+    found = one_lap(rows)
+    assert (found.brake_applications, found.brake_dips) == (1, 1)
+
+
+def test_a_lift_on_the_way_out_is_counted() -> None:
+    rows = straight_brake(100.0)
+    rows["throttle"] = np.where(S > 285, 0.6, rows["throttle"])
+    rows["throttle"][300:312] = 0.1
+    rows["throttle"][330:] = 1.0
+    assert one_lap(rows).throttle_lifts == 1
+
+
+def test_shapes_of_braking() -> None:
+    rows = straight_brake(100.0, 4.0)
+    rows["brake_pressure"] = np.where((S > 100) & (S < 260), 60e5 * (260 - S) / 160, 0.0)
+    assert one_lap(rows).brake_shape == "early_peak"
+    rows["brake_pressure"] = np.where((S > 100) & (S < 260), 60e5 * (S - 100) / 160, 0.0)
+    assert one_lap(rows).brake_shape == "slow_build"
+    assert one_lap(straight_brake(100.0, 4.0)).brake_shape == "sudden_release"
 
 
 def test_flat_has_nothing_to_tell() -> None:
-    s = np.arange(300.0)
-    grid = {"brake_pressure": np.zeros(300), "throttle": np.ones(300), "speed": np.linspace(50, 52, 300)}
-    found = figures(grid, s, s / 50, Scale(60e5, 1.0), 10, 280)
+    rows = {"brake_pressure": np.zeros(400), "throttle": np.ones(400), "speed": np.linspace(50, 52, 400)}
+    found = one_lap(rows)
     assert found.brake_point_m is None
     assert found.full_throttle_m is None
+    assert found.brake_applications == 0
 
 
-def test_braking_is_inferred_where_it_is_not_logged(day: Day) -> None:
-    run = day.runs[0]
-    row = list(run.traces).index(4)
-    grid = {role: rows[row] for role, rows in run.grid.items() if role == "speed"}
-    part = next(p for p in day.layout.passages if "T5" in p.corners)
-    logged = of(day, "Halvard", part.name)
-    trace = run.traces[4]
-    found = figures(grid, day.layout.grid(), trace.time, Scale(None, None), part.from_m, part.to_m)
+def test_braking_and_throttle_are_inferred_where_they_are_not_logged() -> None:
+    rows = straight_brake(100.0)
+    found = one_lap({"speed": rows["speed"]}, scale=Scale(None, None))
     assert found.inferred
-    assert found.full_throttle_m is None
-    assert found.brake_point_m == pytest.approx(logged.brake_point_m, abs=6)
+    assert found.brake_point_m == pytest.approx(100, abs=6)
+    assert found.brake_release_m == pytest.approx(260, abs=6)
 
 
-def test_a_part_that_is_too_short_is_refused(day: Day) -> None:
-    run = day.runs[0]
-    grid = {role: rows[0] for role, rows in run.grid.items()}
+def test_a_part_that_is_too_short_is_refused() -> None:
     with pytest.raises(ValueError, match="3 m"):
-        figures(grid, day.layout.grid(), next(iter(run.traces.values())).time, run.scale, 100.0, 101.0)
+        one_lap(straight_brake(100.0), Window("", 100.0, 100.0, 100.5, 101.0, 101.0, 101.0))
+
+
+def test_gears_are_derived_from_engine_and_road_speed() -> None:
+    random = np.random.default_rng(4)
+    speed = np.linspace(10, 60, 3000)
+    gear = 1 + np.searchsorted([17, 27, 38, 49], speed)
+    ratio = np.array([42.0, 27.0, 19.0, 15.0, 12.5])[gear - 1]
+    engine = speed * ratio * (1 + 0.003 * random.standard_normal(3000))
+    assert (derived_gear(engine, speed) == gear).mean() > 0.99
+    assert derived_gear(speed * 30 * np.exp(random.standard_normal(3000)), speed) is None

@@ -20,10 +20,10 @@ def test_round_trip() -> None:
 def test_other_roles_are_named_and_the_file_gives_the_name() -> None:
     data = json.loads(write_start("x", START))
     del data["name"]
-    data["features"].append({"type": "Feature", "properties": {"role": "mark"}, "geometry": None})
+    data["features"].append({"type": "Feature", "properties": {"role": "lamp post"}, "geometry": None})
     found = read_layout(json.dumps(data).encode(), "file")
     assert found.name == "file"
-    assert found.left_out == ("mark",)
+    assert found.left_out == ("lamp post",)
 
 
 @pytest.mark.parametrize(

@@ -6,7 +6,8 @@ import numpy as np
 import pyarrow as pa
 import pytest
 
-from lauftakt.core.comparing import loss_rate, passage_loss, time_delta
+from lauftakt.core.comparing import loss_rate, stretch_loss, time_delta
+from lauftakt.core.laps import passage_range
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -69,13 +70,8 @@ def test_the_card_of_a_passage_is_the_cores(taught: Coach, desk: dict, day: Day)
         own = {row["lap"]: row for row in card["figures"]}
         assert own[desk["reference"]]["loss_s"] == 0
         b, r = day.runs[1].best_lap.number, day.runs[0].best_lap.number
-        expected = passage_loss(
-            (day.runs[1].traces[b], day.runs[1].traces.get(b + 1)),
-            (day.runs[0].traces[r], day.runs[0].traces.get(r + 1)),
-            day.layout,
-            passage,
-            False,
-        )
+        low, high = passage_range(day.layout, day.layout.passages.index(passage))
+        expected = stretch_loss(day.runs[1].traces[b], day.runs[0].traces[r], low, high, False)
         assert own[desk["laps"][1]["key"]]["loss_s"] == pytest.approx(expected.loss_s, abs=1e-6)
         habit = card["habits"][0]
         assert habit["of"] == 8

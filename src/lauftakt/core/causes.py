@@ -69,12 +69,12 @@ def difference(
     if not len(a) or not len(b) or 2 * len(a) < len(own) or 2 * len(b) < len(theirs):
         return None
     error = [1.25 * np.std(v, ddof=1) / np.sqrt(len(v)) if len(v) > 1 else 0.0 for v in (a, b)]
-    return Difference(float(np.median(a)), float(np.median(b)), float(np.sqrt(error[0] ** 2 + error[1] ** 2 + floor**2)))
+    return Difference(
+        float(np.median(a)), float(np.median(b)), float(np.sqrt(error[0] ** 2 + error[1] ** 2 + floor**2))
+    )
 
 
-def judge(
-    own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, float], direction: str
-) -> list[Evidence]:
+def judge(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, float], direction: str) -> list[Evidence]:
     """Causes of a loss in one corner, strongest first; empty where nothing explains it.
 
     Parameters
@@ -86,14 +86,14 @@ def judge(
     Notes
     -----
     A difference counts when it exceeds twice its standard error and a least size. What it can cost follows from the
-    kinematics of a point mass: braking with a instead of b from v to w costs (v - w)^2 (1/a - 1/b) / 2v; rolling d metres
-    at w instead of v costs d (1/w - 1/v); accelerating d metres later with a costs a speed of a d / v on all that
-    follows. No cause may explain more than what is lost in the parts where it acts.
+    kinematics of a point mass: braking with a instead of b from v to w costs (v - w)^2 (1/a - 1/b) / 2v; rolling d
+    metres at w instead of v costs d (1/w - 1/v); accelerating d metres later with a costs a speed of a d / v on all
+    that follows. No cause may explain more than what is lost in the parts where it acts.
     """
     if not own or not theirs:
         return []
     total = sum(parts.values())
-    entry, middle, exit_, straight = (max(parts[name], 0.0) for name in ("entry", "middle", "exit", "straight"))
+    entry, middle, exit_ = (max(parts[name], 0.0) for name in ("entry", "middle", "exit"))
     found = [
         *_brakes(own, theirs, parts),
         *_speeds(own, theirs, parts),
@@ -213,9 +213,7 @@ def _pedal(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, f
     pickup = difference(own, theirs, lambda f: f.throttle_pickup_m, PLACE_M)
     full = difference(own, theirs, lambda f: f.full_throttle_m, PLACE_M)
     slowest = difference(own, theirs, lambda f: f.min_speed_m, PLACE_M)
-    late = max(
-        (d for d in (pickup, full) if d is not None and d.beyond(4.0)), key=lambda d: d.value, default=None
-    )
+    late = max((d for d in (pickup, full) if d is not None and d.beyond(4.0)), key=lambda d: d.value, default=None)
     if late is not None:
         share = min(1.0, late.value / 18.0)
         figure = "throttle_pickup_m" if late is pickup else "full_throttle_m"
@@ -247,7 +245,5 @@ def _steering(
     against = difference(own, theirs, lambda f: f.countersteer_s, 0.02)
     reversals = difference(own, theirs, lambda f: f.steering_reversals, 0.0)
     if against is not None and against.beyond(0.12) and (reversals is None or reversals.value >= 0):
-        found.append(
-            Evidence("slide_corrected", "countersteer_s", against.own, against.theirs, 0.7 * (middle + exit_))
-        )
+        found.append(Evidence("slide_corrected", "countersteer_s", against.own, against.theirs, 0.7 * (middle + exit_)))
     return found

@@ -79,11 +79,11 @@ class CentreLine:
     def wrap(self, s: Array) -> Array:
         """Unwrapped ``s`` brought into [0, length) on a closed line; on an open one into the line's own range."""
         if self.closed:
-            return np.mod(s, self.length)
+            return np.asarray(np.mod(s, self.length))
         first, last = self.s[0], self.s[-1]
         # The stretch between two drives belongs half to the end of one and half to the beginning of the next.
         margin = (self.period - (last - first)) / 2
-        return np.clip(np.mod(s - first + margin, self.period) + first - margin, first, last)
+        return np.asarray(np.clip(np.mod(s - first + margin, self.period) + first - margin, first, last))
 
     def at(self, s: Array) -> tuple[Array, Array, Array]:
         """Position and heading (radians) at (n,) places ``s`` in metres."""
@@ -131,7 +131,14 @@ HEADING_WEIGHT_M = 25.0
 
 
 def smooth_curve(
-    u: Array, x: Array, y: Array, length: float, *, closed: bool, cutoff_m: float, weight: Array | None = None,
+    u: Array,
+    x: Array,
+    y: Array,
+    length: float,
+    *,
+    closed: bool,
+    cutoff_m: float,
+    weight: Array | None = None,
     knot_m: float = KNOT_SPACING_M,
 ) -> tuple[BSpline, BSpline]:
     """Penalised regression spline through scattered positions along a path.

@@ -111,7 +111,7 @@ def inner_length(trace: LapTrace) -> float:
 
 
 def time_at(trace: LapTrace, places: Array) -> Array:
-    """Seconds from the crossing of the line at places (p,), which may lie outside the lap; NaN where nothing was driven."""
+    """Seconds from the crossing of the line at places (p,), also outside the lap; NaN where nothing was driven."""
     return np.interp(places, trace.reach_s, trace.reach_time, left=np.nan, right=np.nan)
 
 

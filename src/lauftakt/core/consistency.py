@@ -81,7 +81,7 @@ def alone(values: Array) -> NDArray[np.bool_]:
 
 
 def steadiness(losses: Array) -> str:
-    """What a passage is for a driver: ``fast-steady`` (a keep), ``fast-unsteady``, ``slow-steady`` or ``slow-unsteady``.
+    """What a passage is for a driver: ``fast-steady`` (a keep), ``fast-unsteady``, ``slow-steady``, ``slow-unsteady``.
 
     Parameters
     ----------
@@ -116,8 +116,8 @@ def held_up(signals: Signals, rows: list[int], length: float) -> dict[int, tuple
         return {}
     inside = (signals.places >= 0) & (signals.places <= length)
     s = signals.places[inside]
-    speed, time = signals.speed[np.ix_(rows, inside)], signals.time[np.ix_(rows, inside)]
-    throttle = signals.throttle[np.ix_(rows, inside)]
+    speed, time = signals.speed[rows][:, inside], signals.time[rows][:, inside]
+    throttle = signals.throttle[rows][:, inside]
     usual = np.median(speed, axis=0)
     usual_time = np.gradient(np.median(time, axis=0), s)
     flat = np.median(throttle, axis=0) > 0.93

@@ -120,8 +120,8 @@ def find(contenders: Sequence[Contender], reference: int, layout: Layout) -> tup
 
 
 def clean_passages(run: AnalysedRun, layout: Layout, index: int) -> _Side:
-    """Passages of laps that count, driven whole and not held up; one that reaches into a neighbouring lap needs that lap
-    to count, too."""
+    """Passages of laps that count, driven whole and not held up; one that reaches into a neighbouring lap needs
+    that lap to count, too."""
     low, high = passage_range(layout, index)
     counting = {lap.number: lap for lap in run.counting}
     numbers = []

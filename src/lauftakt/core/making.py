@@ -1,5 +1,6 @@
 """Makes a layout's lines from logs and what was drawn; corners, passages and splits come from :mod:`places`."""
 
+import itertools
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -174,7 +175,7 @@ def _drives(tracks: list[Track], plane: Plane, start: Line, finish: Line | None)
     for index, track in enumerate(tracks):
         begins = crossings(track.fix_time, track.x, track.y, left, right)
         if finish is None:
-            found += [_Pass(index, float(a), float(b)) for a, b in zip(begins[:-1], begins[1:], strict=True)]
+            found += [_Pass(index, float(a), float(b)) for a, b in itertools.pairwise(begins)]
             continue
         ends = crossings(track.fix_time, track.x, track.y, *line_ends(plane, finish))
         for number, begin in enumerate(begins):
@@ -220,7 +221,7 @@ def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: Layo
     most = int(np.argmax([len(times) for times in counted]))
     if len(counted[most]) >= 2:
         track, times = tracks[most], counted[most]
-        drives = [_Pass(0, float(a), float(b)) for a, b in zip(times[:-1], times[1:], strict=True)]
+        drives = [_Pass(0, float(a), float(b)) for a, b in itertools.pairwise(times)]
         centre = _fit([track], _good_drives([track], drives), closed=True)
         x, y = (np.interp(times, track.fix_time, p) for p in (track.x, track.y))
         s, _ = centre.project(x, y)
@@ -237,7 +238,7 @@ def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: Layo
                 break
         else:
             raise Unusable("no-laps", "No place is passed twice in any log, so there is no whole lap.")
-        drives = [_Pass(0, float(a), float(b)) for a, b in zip(times[:-1], times[1:], strict=True)]
+        drives = [_Pass(0, float(a), float(b)) for a, b in itertools.pairwise(times)]
         centre = _fit([track], _good_drives([track], drives), closed=True)
         place = _straight_place(logs[index], track, centre)
         warning = Warning(

@@ -104,7 +104,9 @@ class _MeanBasis:
         )
 
 
-def place_run(log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 3, draws: bool = True) -> Placed:
+def place_run(
+    log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 3, draws: bool = True
+) -> Placed:
     """Position along the layout's centre line at every moment of a run.
 
     Projected fixes are right on average but noisy, the logged speed is smooth but its scale is wrong, and it is speed

@@ -1,5 +1,6 @@
 """Channels of a run along its timed laps, and what stands in for those that were not logged."""
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -28,6 +29,7 @@ GRIDDED = (
     "oil_temperature",
     "water_temperature",
 )
+COMPUTED = ("speed", "offset", "ahead", "aside")
 WHEELS = ("wheel_front_left", "wheel_front_right", "wheel_rear_left", "wheel_rear_right")
 
 BRAKE_ON = 0.05
@@ -41,8 +43,8 @@ BRAKING_MS2 = 1.2  # beyond coasting: nothing but brakes
 class Scale:
     """What "some brake" and "full throttle" mean in one run.
 
-    ``brake`` is the 99th percentile of the brake channel and ``brake_role`` its role, ``throttle`` the highest throttle,
-    all over the timed laps; None where not logged.
+    ``brake`` is the 99th percentile of the brake channel and ``brake_role`` its role, ``throttle`` the highest
+    throttle, all over the timed laps; None where not logged.
     """
 
     brake: float | None
@@ -114,8 +116,8 @@ def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, Lap
     Notes
     -----
     Longitudinal acceleration is the derivative of the speed by local quadratic fits (Savitzky and Golay, Analytical
-    Chemistry 36, 1964). Braking without a brake channel is deceleration beyond what rolling, air (with the square of the
-    speed) and cornering tyres (with the square of the lateral acceleration) take off.
+    Chemistry 36, 1964). Braking without a brake channel is deceleration beyond what rolling, air (with the square of
+    the speed) and cornering tyres (with the square of the lateral acceleration) take off.
     """
     starts = {lap.number: lap.start_s for lap in laps}
     numbers = tuple(traces)
@@ -127,16 +129,32 @@ def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, Lap
     offset = np.interp(at, placed.time, placed.n)
     ahead = np.interp(at, placed.time, _longitudinal(log, placed))
     aside = _lateral(log, placed, layout, at, places, speed, offset)
-    others = {}
+    rows = {"speed": speed, "offset": offset, "ahead": ahead, "aside": aside}
     for role in (*GRIDDED, *WHEELS):
         channel = log.role(role)
         if channel is not None and len(channel.time) > 1:
-            others[role] = sample(channel, at)
-    if "gear" not in others and "engine_speed" in others:
-        derived = derived_gear(others["engine_speed"], speed)
+            rows[role] = sample(channel, at)
+    if "gear" not in rows and "engine_speed" in rows:
+        derived = derived_gear(rows["engine_speed"], speed)
         if derived is not None:
-            others["gear"] = derived
-    scale = run_scale(others, len(numbers))
+            rows["gear"] = derived
+    return assemble(numbers, places, time, rows)
+
+
+def assemble(
+    numbers: tuple[int, ...], places: Array, time: Array, rows: dict[str, Array], scale: Scale | None = None
+) -> Signals:
+    """Signals from rows by role.
+
+    Parameters
+    ----------
+    numbers, places, time : see :class:`Signals`
+    rows : ``speed``, ``offset``, ``ahead``, ``aside`` and logged channels by role, (laps, e)
+    scale : of the run, where only some of its channels are at hand
+    """
+    speed, offset, ahead, aside = (rows[name] for name in COMPUTED)
+    others = {role: values for role, values in rows.items() if role not in COMPUTED}
+    scale = scale or run_scale(others, len(numbers))
     coasting = COAST_MS2 + AIR_PER_M * speed**2 + SCRUB_PER_MS2 * aside**2
     if scale.brake_role is not None and scale.brake is not None:
         brake, threshold = others[scale.brake_role], BRAKE_ON * scale.brake
@@ -160,7 +178,7 @@ def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, Lap
         aside=aside,
         others=others,
         brake_role=scale.brake_role,
-        throttle_inferred="throttle" not in others,
+        throttle_inferred="throttle" not in others or scale.throttle is None,
     )
 
 
@@ -184,7 +202,7 @@ def run_scale(grid: dict[str, Array], laps: int) -> Scale:
 
 
 def _longitudinal(log: Log, placed: Placed) -> Array:
-    """(n,) m/s^2 at the placed run's times: from the speed; from an accelerometer where that is much denser and agrees."""
+    """(n,) m/s^2 at the placed run's times, from the speed, or from an accelerometer that is much denser and agrees."""
     time, speed = placed.time, placed.speed
     step = float(np.median(np.diff(time)))
     even = np.arange(time[0], time[-1] + step / 2, step)
@@ -196,19 +214,17 @@ def _longitudinal(log: Log, placed: Placed) -> Array:
     smooth = np.interp(time, even, savgol_filter(np.interp(even, time, speed), window, 2, deriv=1, delta=step))
     logged = log.role("longitudinal_acceleration")
     if logged is None or logged.rate_hz < 2.5 * rate:
-        return smooth
+        return np.asarray(smooth)
     width = max(1, round(0.5 * logged.rate_hz))
     other = np.interp(time, logged.time, uniform_filter1d(logged.values, width))
     fine = np.interp(time, logged.time, uniform_filter1d(logged.values, max(1, round(0.08 * logged.rate_hz))))
     gain, level = np.polyfit(other, smooth, 1)
     if np.corrcoef(other, smooth)[0, 1] < 0.9 or not 0.5 < abs(gain) < 2.0:
-        return smooth
+        return np.asarray(smooth)
     return np.asarray(gain * fine + level)
 
 
-def _lateral(
-    log: Log, placed: Placed, layout: Layout, at: Array, places: Array, speed: Array, offset: Array
-) -> Array:
+def _lateral(log: Log, placed: Placed, layout: Layout, at: Array, places: Array, speed: Array, offset: Array) -> Array:
     """(laps, e) m/s^2, left positive: from an accelerometer that agrees with the circuit, else from the path."""
     wrapped = layout.centre.wrap(places)
     bend = np.interp(wrapped, layout.centre.s, layout.centre.curvature)
@@ -233,7 +249,7 @@ def _driving(speed: Array, ahead: Array, aside: Array) -> Array:
     low, high = np.percentile(speed, [2, 99.5])
     edges = np.linspace(low, high, 13)
     middles, most = [], []
-    for a, b in zip(edges[:-1], edges[1:], strict=True):
+    for a, b in itertools.pairwise(edges):
         inside = force[(speed >= a) & (speed < b)]
         if len(inside) > 30:
             middles.append((a + b) / 2)

@@ -1,6 +1,7 @@
 """Technique: what a driver did in one corner of one lap."""
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,6 +121,8 @@ def windows(layout: Layout) -> list[Window]:
                 window, low=before, high=border, next_apex=max(following, border) if layout.centre.closed else length
             )
         for window in members:
+            # A long bend may begin before its passage does: what counts as its entry begins with the passage.
+            window = replace(window, entry=min(max(window.entry, window.low), window.apex))
             shift = length if window.apex >= length and layout.centre.closed else 0.0
             found[window.corner] = replace(
                 window, low=window.low - shift, entry=window.entry - shift, apex=window.apex - shift,
@@ -192,7 +195,7 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         full_throttle_m=None if full_i is None else _reaches(pedal, s, full_i, _full_level(signals)),
         throttle_lifts=_lifts(pedal, clock, pickup_i, full_i, None if gear is None else gear[row, first:last]),
         lowest_throttle=float(pedal.min()),
-        gear=None if gear is None else int(round(float(gear[row, first + slowest]))),
+        gear=None if gear is None else round(float(gear[row, first + slowest])),
         turn_in_m=turn_in,
         steering_reversals=reversals,
         countersteer_s=counter,
@@ -225,12 +228,15 @@ def _vertex(s: Array, values: Array, index: int) -> float:
     return float(s[index] + np.clip(-slope / (2 * bend), -4.0, 4.0))
 
 
-def _braking(signals: Signals, row: int, first: int, last: int, slowest: int) -> dict[str, object]:
+def _braking(signals: Signals, row: int, first: int, last: int, slowest: int) -> dict[str, Any]:
     """Everything about the braking for a corner."""
-    nothing: dict[str, object] = {
-        "approach_speed": None, "brake_point_m": None, "brake_release_m": None, "brake_peak": None, "brake_rise_s": None, "brake_shape": None,
-        "brake_applications": 0, "brake_dips": 0, "mean_braking": None,
-    }  # fmt: skip
+    nothing: dict[str, Any] = dict.fromkeys(
+        (
+            "approach_speed", "brake_point_m", "brake_release_m", "brake_peak", "brake_rise_s", "brake_shape",
+            "mean_braking",
+        )
+    )  # fmt: skip
+    nothing.update(brake_applications=0, brake_dips=0)
     threshold, places = signals.brake_on, signals.places
     level, time = signals.brake[row], signals.time[row]
     # Who brakes before the window begins is still braking in it: the onset is looked for where it was.

@@ -27,8 +27,11 @@ _CAUSES = {
     "car_or_conditions": "the car or the conditions are slower here",
 }
 _PARTS = {
-    "entry": "in the entry", "middle": "in the middle", "exit": "in the exit", "straight": "on the straight that follows",
-}  # fmt: skip
+    "entry": "in the entry",
+    "middle": "in the middle",
+    "exit": "in the exit",
+    "straight": "on the straight that follows",
+}
 
 
 def tell(finding: Finding, reference: str) -> str:

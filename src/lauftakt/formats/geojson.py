@@ -34,7 +34,9 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
     unknown: list[str] = []
     for feature in features:
         properties = feature.get("properties") if isinstance(feature, dict) else None
-        role = properties.get("role") if isinstance(properties, dict) else None
+        if not isinstance(properties, dict):
+            continue
+        role = properties.get("role")
         if not isinstance(role, str):
             continue
         name = _name(properties.get("name"))
@@ -110,6 +112,8 @@ def write_start(name: str, start: Line) -> bytes:
 
 def write_sketch(sketch: LayoutSketch) -> bytes:
     """A layout file (the inverse of :func:`read_layout`)."""
+    if sketch.start is None:
+        raise ValueError("A layout file needs a start line.")
     features = [_feature("start", None, [sketch.start.left, sketch.start.right])]
     if sketch.finish is not None:
         features.append(_feature("finish", None, [sketch.finish.left, sketch.finish.right]))

@@ -25,4 +25,6 @@ def read_log(path: Path) -> Log:
     except PermissionError as error:
         raise Unusable("file-missing", "The file may not be read by this user.") from error
     except OSError as error:
-        raise Unusable("file-missing", f"The file cannot be read: {error.strerror or 'input or output error'}.") from error
+        raise Unusable(
+            "file-missing", f"The file cannot be read: {error.strerror or 'input or output error'}."
+        ) from error

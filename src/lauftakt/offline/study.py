@@ -118,6 +118,7 @@ def _read(path: Path) -> Entry:
 
 def _together(logs: list[Log]) -> list[Log]:
     """The logs that lie where the first one with positions lies; others cannot be of the same layout."""
+
     def place(log: Log) -> tuple[float, float] | None:
         latitude, longitude = log.role("latitude"), log.role("longitude")
         if latitude is None or longitude is None:

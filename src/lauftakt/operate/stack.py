@@ -16,6 +16,7 @@ from typing import IO
 from lauftakt.operate.children import die_with_parent
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
 from lauftakt.store.database import Database
+from lauftakt.work.renewing import renew
 
 Say = Callable[[str], None]
 
@@ -82,6 +83,7 @@ class Stack:
         os.environ.update({k: self.environment[k] for k in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")})
         database = Database(self.mariadb.url)
         database.migrate()
+        renew(database, say)
         return database
 
     def start_application(self, say: Say) -> None:

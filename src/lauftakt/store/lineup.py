@@ -8,13 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.laps import LapTrace
+from lauftakt.core.laps import LapTrace, reach
 from lauftakt.core.layout import Layout
-from lauftakt.core.technique import Scale
+from lauftakt.core.signals import COMPUTED, Scale, Signals, assemble
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.layouts import to_layout
 from lauftakt.store.models import LapRow, Run
-from lauftakt.store.runs import load_curves, trace_from
+from lauftakt.store.runs import inner, load_curves, trace_from
 
 Array = NDArray[np.float64]
 
@@ -38,13 +38,18 @@ class RunCurves:
             self.curves["time"][row],
             self.curves["offset"][row],
             None if draws is None else draws[row],
-            self.layout.length,
+            self.layout,
         )
 
     def grid(self, number: int) -> dict[str, Array]:
-        """Channels of a timed lap by role, (g,) each."""
-        row = self.numbers.index(number)
-        return {role: rows[row] for role, rows in self.curves.items() if role not in ("time", "time_draws")}
+        """Channels of a timed lap on the layout's grid by role, (g,) each."""
+        row, part = self.numbers.index(number), inner(self.layout)
+        return {role: rows[row, part] for role, rows in self.curves.items() if role not in ("time", "time_draws")}
+
+    def signals(self) -> Signals:
+        """What the driver did, from the rows that were loaded."""
+        rows = {role: values for role, values in self.curves.items() if role not in ("time", "time_draws")}
+        return assemble(tuple(self.numbers), reach(self.layout), self.curves["time"], rows, self.scale)
 
     def lap(self, number: int) -> LapRow:
         return next(lap for lap in self.run.laps if lap.number == number)
@@ -115,7 +120,7 @@ def load_lineup(
     if len({run.layout_id for run in runs}) > 1:
         raise ValueError("These laps were driven on different layouts, so they cannot be compared.")
     layout = to_layout(runs[0].layout)
-    curves = cache.get(session, team_id, runs, ["time", "offset", *roles])
+    curves = cache.get(session, team_id, runs, ["time", *COMPUTED, *roles])
     return {
         run.id: RunCurves(run, [lap.number for lap in run.laps if lap.time_s is not None], curves[run.id], layout)
         for run in runs

@@ -117,6 +117,7 @@ class Run(Owned, Base):
     sha256: Mapped[str] = mapped_column(String(64))
     meta: Mapped[dict[str, Any]]
     warnings: Mapped[list[Any]]
+    log_warnings: Mapped[list[Any]]
     speed_scale: Mapped[float]
     delay_s: Mapped[float]
     scale: Mapped[dict[str, Any]]
@@ -166,10 +167,12 @@ class LapRow(Owned, Base):
     time_s: Mapped[float | None]
     time_u_s: Mapped[float | None]
     sector_times: Mapped[list[Any]]
+    held_up: Mapped[list[Any]]
 
 
 class Curves(Owned, Base):
-    """Timed laps of a run on the layout's grid: one row for each role, for time, offset and the draws of its error."""
+    """Timed laps of a run with what was driven just before and after them: one row for each role, and
+    for time, offset and the draws of the error of time."""
 
     __tablename__ = "curves"
     __table_args__ = (UniqueConstraint("run_id", "role"),)
@@ -187,6 +190,7 @@ class HandIn(Owned, Base):
     size: Mapped[int] = mapped_column(BigInteger)
     sha256: Mapped[str] = mapped_column(String(64))
     driver_id: Mapped[int | None] = mapped_column(ForeignKey("driver.id"))
+    driver_name: Mapped[str | None] = mapped_column(String(200))
     account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="SET NULL"))
     state: Mapped[str] = mapped_column(String(20), default="waiting")
     code: Mapped[str | None] = mapped_column(String(60))

@@ -6,12 +6,14 @@ from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.analysis import CODE_VERSION, AnalysedRun
-from lauftakt.core.laps import LapTrace, draw_places
-from lauftakt.core.log import Log
+from lauftakt.core.laps import LapTrace, draw_places, reach
+from lauftakt.core.layout import Layout
+from lauftakt.core.log import Channel, Log, Warning
+from lauftakt.core.roles import ROLES
 from lauftakt.store.blocks import BLOCK_SAMPLES, pack, unpack
 from lauftakt.store.database import mine, now
 from lauftakt.store.models import Car, ChannelRow, Curves, Driver, Event, LapRow, LayoutRow, Run, Samples
@@ -87,36 +89,20 @@ def save_run(
         file_name=file_name,
         sha256=sha256,
         meta=log.meta,
-        warnings=[asdict(warning) for warning in analysed.warnings],
+        warnings=[],
+        log_warnings=[asdict(warning) for warning in log.warnings],
         speed_scale=analysed.speed_scale,
         delay_s=analysed.delay_s,
-        scale=asdict(analysed.scale),
+        scale={},
         code_version=CODE_VERSION,
         layout_version=layout.version,
         created_at=now(),
     )
     session.add(run)
     session.flush()
-    for lap in analysed.laps:
-        session.add(
-            LapRow(
-                team_id=team_id,
-                run_id=run.id,
-                number=lap.number,
-                kind=lap.kind,
-                set_aside=lap.set_aside,
-                start_s=lap.start_s,
-                end_s=lap.end_s,
-                time_s=lap.time_s,
-                time_u_s=lap.time_u_s,
-                sector_times=list(lap.sector_times_s),
-            )
-        )
+    run.layout = layout
     _save_channels(session, team_id, run.id, log)
-    for role, rows in _curves(analysed).items():
-        data = pack(rows, "<f8" if role in _DOUBLE else "<f4")
-        session.add(Curves(team_id=team_id, run_id=run.id, role=role, rows=len(rows), data=data))
-        session.flush()
+    save_analysis(session, run, analysed)
     return run
 
 
@@ -153,7 +139,16 @@ def _curves(analysed: AnalysedRun) -> dict[str, Array]:
     if not analysed.traces:
         return {}
     traces = list(analysed.traces.values())
-    curves = {"time": np.array([trace.time for trace in traces]), **analysed.grid}
+    signals = analysed.signals
+    assert signals is not None
+    curves = {
+        "time": signals.time,
+        "speed": signals.speed,
+        "offset": signals.offset,
+        "ahead": signals.ahead,
+        "aside": signals.aside,
+        **signals.others,
+    }
     draws = np.array([trace.draws.ravel() for trace in traces])
     if draws.size:
         curves["time_draws"] = draws
@@ -161,7 +156,7 @@ def _curves(analysed: AnalysedRun) -> dict[str, Array]:
 
 
 def load_curves(session: Session, team_id: int, run_ids: list[int], roles: list[str]) -> dict[tuple[int, str], Array]:
-    """Stored curves by run and role, (timed laps, g)."""
+    """Stored curves by run and role, (timed laps, e) at :func:`lauftakt.core.laps.reach`."""
     query = select(Curves.run_id, Curves.role, Curves.rows, Curves.data).where(
         Curves.team_id == team_id, Curves.run_id.in_(run_ids), Curves.role.in_(roles)
     )
@@ -171,8 +166,71 @@ def load_curves(session: Session, team_id: int, run_ids: list[int], roles: list[
     }
 
 
-def trace_from(time: Array, offset: Array, draws: Array | None, length: float) -> LapTrace:
+def trace_from(time: Array, offset: Array, draws: Array | None, layout: Layout) -> LapTrace:
     """A lap's trace from its stored rows."""
-    draws_s = draw_places(length)
+    draws_s, places = draw_places(layout), reach(layout)
     some = np.zeros((len(draws_s), 0)) if draws is None else draws.reshape(len(draws_s), -1)
-    return LapTrace(time=time, offset=offset, draws_s=draws_s, draws=some)
+    part = inner(layout)
+    return LapTrace(time=time[part], offset=offset[part], reach_s=places, reach_time=time, draws_s=draws_s, draws=some)
+
+
+def inner(layout: Layout) -> slice:
+    """Where a lap itself lies in rows that reach beyond it."""
+    first = int(np.searchsorted(reach(layout), 0.0))
+    return slice(first, first + len(layout.grid()))
+
+
+def load_log(session: Session, run: Run) -> Log:
+    """The log of a run as it was stored."""
+    channels = []
+    for row in session.scalars(
+        mine(ChannelRow, run.team_id).where(ChannelRow.run_id == run.id).order_by(ChannelRow.id)
+    ):
+        blocks = session.execute(
+            select(Samples.clock, Samples.values)
+            .where(Samples.team_id == run.team_id, Samples.channel_id == row.id)
+            .order_by(Samples.first)
+        ).all()
+        role = ROLES.get(row.role or "")
+        channels.append(
+            Channel(
+                name=row.name,
+                unit=role.unit if role else row.unit,
+                role=row.role,
+                time=np.concatenate([unpack(clock).astype(float) for clock, _ in blocks]),
+                values=np.concatenate([unpack(values).astype(float) for _, values in blocks]),
+                logged_unit=row.unit,
+            )
+        )
+    return Log(tuple(channels), run.meta, tuple(Warning(**warning) for warning in run.log_warnings))
+
+
+def save_analysis(session: Session, run: Run, analysed: AnalysedRun) -> None:
+    """Laps and curves of a run; what was there of an older computation is replaced."""
+    for model in (LapRow, Curves):
+        session.execute(delete(model).where(model.team_id == run.team_id, model.run_id == run.id))
+    run.warnings = [asdict(warning) for warning in analysed.warnings]
+    run.speed_scale, run.delay_s = analysed.speed_scale, analysed.delay_s
+    run.scale = asdict(analysed.scale)
+    run.code_version, run.layout_version = CODE_VERSION, run.layout.version
+    for lap in analysed.laps:
+        session.add(
+            LapRow(
+                team_id=run.team_id,
+                run_id=run.id,
+                number=lap.number,
+                kind=lap.kind,
+                set_aside=lap.set_aside,
+                start_s=lap.start_s,
+                end_s=lap.end_s,
+                time_s=lap.time_s,
+                time_u_s=lap.time_u_s,
+                sector_times=list(lap.sector_times_s),
+                held_up=[list(part) for part in lap.held_up],
+            )
+        )
+    session.flush()
+    for role, rows in _curves(analysed).items():
+        data = pack(rows, "<f8" if role in _DOUBLE else "<f4")
+        session.add(Curves(team_id=run.team_id, run_id=run.id, role=role, rows=len(rows), data=data))
+        session.flush()

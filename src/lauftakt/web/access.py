@@ -11,6 +11,7 @@ from flask_login import LoginManager, UserMixin, current_user
 from sqlalchemy import select
 
 from lauftakt.store.database import Database
+from lauftakt.store.lineup import CurveCache
 from lauftakt.store.models import Account, Team
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -41,6 +42,11 @@ class SignedIn(UserMixin):
 
 def database() -> Database:
     return cast(Database, current_app.extensions["lauftakt"])
+
+
+def curve_cache() -> CurveCache:
+    """The curves used last: one for each application, so that two databases never share it."""
+    return cast(CurveCache, current_app.extensions["lauftakt-curves"])
 
 
 @login_manager.user_loader

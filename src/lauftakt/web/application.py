@@ -12,6 +12,7 @@ from werkzeug.exceptions import HTTPException
 
 from lauftakt.settings import Settings
 from lauftakt.store.database import Database, NotFound
+from lauftakt.store.lineup import CurveCache
 from lauftakt.web import desk, hand_in, paddock, runs, sessions
 from lauftakt.web.access import Problem, login_manager
 from lauftakt.web.limits import limiter
@@ -51,6 +52,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
         LAUFTAKT=settings,
     )
     app.extensions["lauftakt"] = database or Database(settings.database_url)
+    app.extensions["lauftakt-curves"] = CurveCache()
     login_manager.init_app(app)
     CSRFProtect(app)
     limiter.init_app(app)

@@ -1,6 +1,7 @@
 """Compare: the line-up, its curves, and the figures of any part of the circuit."""
 
 import io
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -11,24 +12,24 @@ from numpy.typing import NDArray
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.comparing import Loss, delta_uncertainty, loss_rate, part_loss, passage_loss, time_delta
-from lauftakt.core.layout import Layout, Passage
-from lauftakt.core.signals import GRIDDED
-from lauftakt.core.technique import Figures, figures
+from lauftakt.core.comparing import Loss, delta_uncertainty, loss_rate, stretch_loss, time_delta
+from lauftakt.core.laps import passage_range
+from lauftakt.core.layout import Layout
+from lauftakt.core.signals import GRIDDED, WHEELS, Signals
+from lauftakt.core.technique import Window, figures, stretch_window, windows
 from lauftakt.store.database import NotFound, mine, mine_by_id
-from lauftakt.store.lineup import CurveCache, RunCurves, load_lineup
+from lauftakt.store.lineup import RunCurves, load_lineup
 from lauftakt.store.models import Curves, Event, Run
 from lauftakt.web import schemas, show
-from lauftakt.web.access import Problem, database, for_coaches, team_id
+from lauftakt.web.access import Problem, curve_cache, database, for_coaches, team_id
 
 blueprint = APIBlueprint("desk", __name__, tag="Compare")
 
 MOST_LAPS = 24
 ARROW = "application/vnd.apache.arrow.stream"
-TECHNIQUE_ROLES = ["time_draws", "speed", "throttle", "brake_pressure", "brake_pedal"]
+TECHNIQUE_ROLES = ["time_draws", "throttle", "brake_pressure", "brake_pedal", "steering", "gear", *WHEELS]
 CURVE_ROLES = {"speed", "offset", *GRIDDED}
 
-_cache = CurveCache()
 _CURVES: dict[int | str, dict[str, str | dict[str, dict[str, Any]]]] = {
     200: {"description": "Arrow IPC stream", "content": {ARROW: {"schema": {}}}}
 }
@@ -52,7 +53,7 @@ def _keys(text: str) -> list[tuple[int, int]]:
 
 def _load(session: Session, keys: list[tuple[int, int]], roles: list[str]) -> dict[int, RunCurves]:
     try:
-        runs = load_lineup(session, team_id(), sorted({run for run, _ in keys}), roles, _cache)
+        runs = load_lineup(session, team_id(), sorted({run for run, _ in keys}), roles, curve_cache())
     except ValueError as error:
         raise Problem(422, "layouts", str(error)) from error
     for run, number in keys:
@@ -114,7 +115,7 @@ def get_desk(query_data: schemas.DeskQuery) -> schemas.DeskOut:
             keys, reference = _default_lineup(session, query_data.run, query_data.event)
         if reference not in keys:
             keys = [reference, *keys]
-        runs = _load(session, keys, ["time_draws", "speed"])
+        runs = _load(session, keys, ["time_draws"])
         available = _available(session, sorted(runs))
         base_run = runs[reference[0]]
         base = base_run.trace(reference[1])
@@ -213,7 +214,8 @@ def get_card(query_data: schemas.CardQuery) -> schemas.CardOut:
     with database().begin() as session:
         runs = _load(session, list(dict.fromkeys([*keys, reference])), TECHNIQUE_ROLES)
         part = _part(runs[reference[0]].layout, query_data)
-        rows = [_figures(runs, key, reference, part) for key in keys]
+        signals = {run: entry.signals() for run, entry in runs.items()}
+        rows = [_figures(runs, signals[key[0]], key, reference, part) for key in keys]
         habits = [_habit(runs, run_id, reference, part) for run_id in dict.fromkeys(run for run, _ in keys)]
     return schemas.CardOut(
         from_m=part.from_m,
@@ -224,59 +226,68 @@ def get_card(query_data: schemas.CardQuery) -> schemas.CardOut:
     )
 
 
-def _part(layout: Layout, query: schemas.CardQuery) -> Passage:
+@dataclass(frozen=True)
+class _Part:
+    """A passage or stretch: its ends on the circuit, and as metres from the start line of the lap it belongs to."""
+
+    from_m: float
+    to_m: float
+    low: float
+    high: float
+    window: Window
+
+
+def _part(layout: Layout, query: schemas.CardQuery) -> _Part:
     if query.passage is not None:
-        found = next((p for p in layout.passages if p.name == query.passage), None)
-        if found is None:
+        index = next((i for i, p in enumerate(layout.passages) if p.name == query.passage), None)
+        if index is None:
             raise Problem(404, "not-found", f"The layout has no passage {query.passage}.")
-        return found
+        passage = layout.passages[index]
+        low, high = passage_range(layout, index)
+        corners = [window for window in windows(layout) if window.corner in passage.corners]
+        # Of several corners in a passage the slowest decides most; figures of each are told with the findings.
+        window = corners[0] if len(corners) == 1 else stretch_window(layout, low, high)
+        return _Part(passage.from_m, passage.to_m, low, high, window)
     if query.from_m is None or query.to_m is None:
         raise Problem(422, "invalid", "Name a passage, or both ends of a stretch.")
     from_m, to_m = (min(max(0.0, place), layout.length) for place in (query.from_m, query.to_m))
     if to_m - from_m < 5.0:
         raise Problem(422, "invalid", "A stretch must be at least 5 m long.")
-    return Passage("", (), from_m, to_m)
+    return _Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m))
 
 
-def _loss(runs: dict[int, RunCurves], key: tuple[int, int], reference: tuple[int, int], part: Passage) -> Loss:
+def _loss(runs: dict[int, RunCurves], key: tuple[int, int], reference: tuple[int, int], part: _Part) -> Loss:
     own, other = runs[key[0]], runs[reference[0]]
     lap, base = own.trace(key[1]), other.trace(reference[1])
     assert lap is not None
     assert base is not None
-    same = key[0] == reference[0]
-    if part.from_m < part.to_m:
-        return part_loss(lap, base, own.layout.grid(), part.from_m, part.to_m, same)
-    return passage_loss((lap, own.trace(key[1] + 1)), (base, other.trace(reference[1] + 1)), own.layout, part, same)
+    return stretch_loss(lap, base, part.low, part.high, key[0] == reference[0])
 
 
 def _figures(
-    runs: dict[int, RunCurves], key: tuple[int, int], reference: tuple[int, int], part: Passage
+    runs: dict[int, RunCurves], signals: Signals, key: tuple[int, int], reference: tuple[int, int], part: _Part
 ) -> schemas.FiguresOut:
     own = runs[key[0]]
-    trace = own.trace(key[1])
-    assert trace is not None
-    # What a driver does in a passage that crosses the line happens before it; after it there is only the straight.
-    to_m = part.to_m if part.from_m < part.to_m else own.layout.length
-    found: Figures = figures(own.grid(key[1]), own.layout.grid(), trace.time, own.scale, part.from_m, to_m)
+    found = figures(signals, own.numbers.index(key[1]), part.window)
     loss = Loss(0.0, 0.0) if key == reference else _loss(runs, key, reference, part)
     return schemas.FiguresOut(
         lap=f"{key[0]}.{key[1]}",
         loss_s=loss.loss_s,
         loss_u_s=loss.loss_u_s,
         whole=loss.whole,
-        entry_speed=found.entry_speed,
-        min_speed=found.min_speed,
-        min_speed_m=found.min_speed_m,
-        exit_speed=found.exit_speed,
-        brake_point_m=found.brake_point_m,
-        brake_release_m=found.brake_release_m,
-        throttle_pickup_m=found.throttle_pickup_m,
-        full_throttle_m=found.full_throttle_m,
-        inferred=found.inferred,
+        entry_speed=None if found is None else found.entry_speed,
+        min_speed=None if found is None else found.min_speed,
+        min_speed_m=None if found is None else found.min_speed_m,
+        exit_speed=None if found is None else found.exit_speed,
+        brake_point_m=None if found is None else found.brake_point_m,
+        brake_release_m=None if found is None else found.brake_release_m,
+        throttle_pickup_m=None if found is None else found.throttle_pickup_m,
+        full_throttle_m=None if found is None else found.full_throttle_m,
+        inferred=found is not None and found.inferred,
     )
 
 
-def _habit(runs: dict[int, RunCurves], run_id: int, reference: tuple[int, int], part: Passage) -> schemas.Habit | None:
+def _habit(runs: dict[int, RunCurves], run_id: int, reference: tuple[int, int], part: _Part) -> schemas.Habit | None:
     """How the driver of a run does in this part over all laps that count; None for the reference's own run."""
     if run_id == reference[0]:
         return None

@@ -11,7 +11,6 @@ from sqlalchemy.orm import selectinload
 from lauftakt.settings import Settings
 from lauftakt.store.database import mine, mine_by_id, now
 from lauftakt.store.models import Driver, HandIn, Job, Run
-from lauftakt.store.runs import named
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, for_coaches, team_id
 from lauftakt.work.importing import sha256_of
@@ -66,13 +65,16 @@ def hand_in(form_and_files_data: schemas.HandInForm) -> schemas.HandInOut:
     inbox = _settings().inbox
     inbox.mkdir(parents=True, exist_ok=True)
     with database().begin() as session:
-        driver = named(session, Driver, team_id(), form.driver) if form.driver else None
+        # A new name becomes a driver together with the run: a file that is refused leaves no name behind.
+        typed = " ".join((form.driver or "").split())[:200] or None
+        driver = session.scalar(mine(Driver, team_id()).where(Driver.name == typed)) if typed else None
         row = HandIn(
             team_id=team_id(),
             file_name=name,
             size=0,
             sha256="",
             driver_id=driver.id if driver else None,
+            driver_name=typed,
             created_at=now(),
         )
         session.add(row)

@@ -210,10 +210,10 @@ class FiguresOut(Schema):
     loss_s: float
     loss_u_s: float
     whole: bool
-    entry_speed: float
-    min_speed: float
-    min_speed_m: float
-    exit_speed: float
+    entry_speed: float | None
+    min_speed: float | None
+    min_speed_m: float | None
+    exit_speed: float | None
     brake_point_m: float | None
     brake_release_m: float | None
     throttle_pickup_m: float | None

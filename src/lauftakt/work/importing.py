@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session
 from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
 from lauftakt.core.layout import Layout
 from lauftakt.core.log import Log, Unusable
-from lauftakt.formats.csv_in import read_csv
 from lauftakt.formats.geojson import read_layout
+from lauftakt.formats.reading import read_log
 from lauftakt.store.database import Database, mine, mine_by_id
-from lauftakt.store.layouts import add_start, fill_row, layouts_near, start_of, to_layout
+from lauftakt.store.layouts import add_sketch, fill_row, layouts_near, sketch_of, to_layout
 from lauftakt.store.models import Driver, HandIn, LayoutRow, Run
 from lauftakt.store.runs import named, save_run
 
@@ -36,6 +36,7 @@ class Source:
     team_id: int
     hand_in_id: int
     driver_id: int | None
+    driver_name: str | None = None
 
 
 def sha256_of(path: Path) -> str:
@@ -64,7 +65,7 @@ def import_file(database: Database, source: Source, report: Report) -> None:
         _import_layout(database, source)
         return
     report(0.05, "reading")
-    log = read_csv(source.path)
+    log = read_log(source.path)
     report(0.3, "placing")
     found = _on_known_layout(database, source, log)
     if found is not None:
@@ -119,7 +120,7 @@ def _on_new_layout(database: Database, source: Source, log: Log) -> tuple[Layout
         waiting = [row for row in layouts_near(session, source.team_id, *_where(log)) if row.geometry is None]
     for row in waiting:
         try:
-            layout, warnings = make_layout(log, row.name, start_of(row))
+            layout, warnings = make_layout(log, sketch_of(row))
         except Unusable as error:
             if error.code not in ("no-laps", "start-line"):
                 raise
@@ -179,13 +180,15 @@ def _driver(session: Session, source: Source, log: Log) -> Driver:
     """Who drove: as chosen by the person, else as named in the file, else named after the file."""
     if source.driver_id is not None:
         return mine_by_id(session, Driver, source.team_id, source.driver_id)
-    return named(session, Driver, source.team_id, log.meta.get("driver") or Path(source.file_name).stem)
+    name = source.driver_name or log.meta.get("driver") or Path(source.file_name).stem
+    return named(session, Driver, source.team_id, name)
 
 
 def _import_layout(database: Database, source: Source) -> None:
     found = read_layout(source.path.read_bytes(), Path(source.file_name).stem)
     with _alone(database, f"lauftakt-layout-{source.team_id}"), database.begin() as session:
         hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
+        assert found.start is not None
         middle = (
             (found.start.left[0] + found.start.right[0]) / 2,
             (found.start.left[1] + found.start.right[1]) / 2,
@@ -193,8 +196,8 @@ def _import_layout(database: Database, source: Source) -> None:
         for row in layouts_near(session, source.team_id, *middle):
             if row.name == found.name:
                 raise Unusable("duplicate", f"There is a layout of {found.name} already; it was left as it is.")
-        add_start(session, source.team_id, found.name, found.start)
+        add_sketch(session, source.team_id, found)
         hand_in.state = "taken"
         hand_in.code = "layout"
-        left_out = f" Not used yet: {', '.join(found.left_out)}." if found.left_out else ""
-        hand_in.message = f"Start line of {found.name}. The first run there completes the layout.{left_out}"
+        left_out = f" Not known: {', '.join(found.left_out)}." if found.left_out else ""
+        hand_in.message = f"Layout of {found.name}. The first run there completes it.{left_out}"

@@ -99,8 +99,8 @@ def due(database: Database) -> list[int]:
         return list(session.scalars(query.order_by(Job.id).limit(200)))
 
 
-def driver_chosen(database: Database, hand_in_id: int) -> tuple[str, int | None]:
+def driver_chosen(database: Database, hand_in_id: int) -> tuple[str, int | None, str | None]:
     """File name and chosen driver of a hand-in."""
     with database.begin() as session:
         hand_in = session.get_one(HandIn, hand_in_id)
-        return hand_in.file_name, hand_in.driver_id
+        return hand_in.file_name, hand_in.driver_id, hand_in.driver_name

@@ -89,7 +89,7 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True)
     ours = jobs.claim(database, job_id)
     if ours is None:
         return
-    file_name, driver_id = jobs.driver_chosen(database, ours.hand_in_id)
+    file_name, driver_id, driver_name = jobs.driver_chosen(database, ours.hand_in_id)
     path = inbox_path(inbox, ours.hand_in_id, file_name)
 
     def report(share: float, step: str) -> None:
@@ -100,7 +100,9 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True)
         with jobs.heartbeat(database, job_id):
             if not path.exists():
                 raise Unusable("file-lost", "The file is no longer in the inbox. Hand it in again.")
-            import_file(database, Source(path, file_name, ours.team_id, ours.hand_in_id, driver_id), report)
+            import_file(
+                database, Source(path, file_name, ours.team_id, ours.hand_in_id, driver_id, driver_name), report
+            )
         jobs.finish(database, job_id, "done")
     except Unusable as error:
         jobs.finish(database, job_id, "refused", error.code, str(error))
