@@ -18,7 +18,8 @@ from scipy.interpolate import CubicSpline
 from lauftakt.core import AnalysedRun, Layout, Log, analyse_run, delta_uncertainty, make_layout, time_delta
 from lauftakt.core.geo import Plane
 from lauftakt.core.log import Channel
-from lauftakt.demo.circuit import Circuit, ellerholm_park
+from lauftakt.demo.circuit import Circuit
+from lauftakt.demo.circuits import ellerholm_park
 from lauftakt.demo.drive import Motion, drive_run
 from lauftakt.demo.habits import Driver, Habit
 from lauftakt.demo.line import racing_line

@@ -8,7 +8,7 @@ from lauftakt.core.comparing import delta_uncertainty, passage_times, stretch_lo
 from lauftakt.core.geo import Plane
 from lauftakt.core.laps import LapTrace, passage_range
 from lauftakt.core.layout import Layout
-from lauftakt.demo.circuit import ellerholm_park
+from lauftakt.demo.circuits import ellerholm_park
 from tests.day import Day
 
 

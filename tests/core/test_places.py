@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from lauftakt.demo.circuit import ellerholm_park
+from lauftakt.demo.circuits import ellerholm_park
 from tests.day import Day
 
 

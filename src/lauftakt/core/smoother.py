@@ -24,8 +24,10 @@ class Noise:
     speed_m : random walk of the integrated speed, m per root second
     scale : standard deviation of the speed's unknown scale
     delay_s : standard deviation of the unknown delay of the positions
-    line_m, line_length_m : standard deviation and correlation length of a lap's departure from the mean line
-    mean_m : standard deviation of the mean line's own error, which all laps of the run share
+    line_m, line_length_m : standard deviation and correlation length of a lap's departure from the mean line, where a
+        node does not know better
+    mean_m : standard deviation of the mean line's own error, which all laps of the run share, where nothing better is
+        known of the line
     """
 
     fix_m: float = 0.3
@@ -55,6 +57,8 @@ class Nodes:
     pace : (n,) m/s along the centre line
     weight : (n,) 1 for a fix that counts fully, 0 where there is none
     mean : (n, k) sparse, basis functions of the mean line's error at the nodes, or None to take the mean line as exact
+    mean_prior : what is known of those coefficients beforehand: precision (k, k), 1/m^2, and mean (k,), m
+    line_m : (n,) m, standard deviation of a lap's departure from the mean line there, or None to take the noise's
     unknown : (n-1,) m^2, further variance of the progress from node to node, or None
     """
 
@@ -69,7 +73,9 @@ class Nodes:
     pace: Array
     weight: Array
     mean: csr_matrix | None = None
+    mean_prior: tuple[Array, Array] | None = None
     unknown: Array | None = None
+    line_m: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -156,16 +162,18 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
 
     # Departure from the mean line (by distance) and drift of the receiver (by time): first-order Gauss-Markov.
     moved = np.abs(nodes.advance) + 0.02
+    line_m = np.full(count, noise.line_m) if nodes.line_m is None else nodes.line_m
+    drift_m = np.full(count, noise.drift_m)
     for state, keep, sigma in (
-        (1, np.exp(-moved / noise.line_length_m), noise.line_m),
-        (2, np.exp(-step / noise.drift_s), noise.drift_m),
-        (3, np.exp(-step / noise.drift_s), noise.drift_m),
+        (1, np.exp(-moved / noise.line_length_m), line_m),
+        (2, np.exp(-step / noise.drift_s), drift_m),
+        (3, np.exp(-step / noise.drift_s), drift_m),
     ):
-        inverse = 1.0 / (sigma**2 * (1.0 - keep**2))
-        diagonal[:-1, state, state] += inverse * keep**2
-        diagonal[1:, state, state] += inverse
-        beside[:, state, state] -= inverse * keep
-        diagonal[0, state, state] += 1.0 / sigma**2
+        inverse = 1.0 / (1.0 - keep**2)
+        diagonal[:-1, state, state] += inverse * keep**2 / sigma[:-1] ** 2
+        diagonal[1:, state, state] += inverse / sigma[1:] ** 2
+        beside[:, state, state] -= inverse * keep / (sigma[:-1] * sigma[1:])
+        diagonal[0, state, state] += 1.0 / sigma[0] ** 2
     diagonal[0, 0, 0] += 1e-4
 
     # Fixes, along and across the centre line.
@@ -203,11 +211,15 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
             local[:, state] += factor_of[:, None] * offsets
         shared_border.append(local.reshape(count * STATES, -1))
         own = (progress.T @ weighed + basis.T @ diags([believed], [0]) @ basis).toarray()
-        own += np.eye(len(own)) / noise.mean_m**2
+        known = nodes.mean_prior or (np.eye(len(own)) / noise.mean_m**2, np.zeros(len(own)))
+        own += known[0]
         cross = np.vstack([common[:, 0] @ dense, np.zeros(len(own))])
         corner = np.block([[corner, cross], [cross.T, own]])
         corner_right = np.concatenate(
-            [corner_right, progress.T @ (precision * gap) + basis.T @ (believed * nodes.across)]
+            [
+                corner_right,
+                progress.T @ (precision * gap) + basis.T @ (believed * nodes.across) + known[0] @ known[1],
+            ]
         )
     edge = np.hstack(shared_border)
     factor = cholesky_banded(_banded(diagonal, beside), lower=False, overwrite_ab=True, check_finite=True)

@@ -39,6 +39,9 @@ class Circuit:
     width : metres between the limits
     latitude, longitude : of the start line's middle, degrees
     corners : name and apex position in metres for each bend that counts as a corner
+    finish_m : where the finish of an open course lies; None on a closed circuit, whose start is its finish. On an open
+        course the start line lies ``start_m`` after the first point
+    start_m : metres from the first point to the start line
     """
 
     name: str
@@ -51,6 +54,12 @@ class Circuit:
     latitude: float
     longitude: float
     corners: tuple[tuple[str, float], ...]
+    finish_m: float | None = None
+    start_m: float = 0.0
+
+    @property
+    def closed(self) -> bool:
+        return self.finish_m is None
 
     @property
     def length(self) -> float:
@@ -162,46 +171,53 @@ def build_circuit(
     )
 
 
-def ellerholm_park() -> Circuit:
-    """The school's circuit: 4.3 km, clockwise, thirteen corners."""
-    parts: list[Bend | Straight] = [
-        Straight(360),
-        Bend("", -16, 520, 60),
-        Straight(420),
-        Bend("T1", -84, 40, 24),
-        Straight(150),
-        Bend("T2", 48, 42, 18),
-        Straight(16),
-        Bend("T3", -52, 46, 18),
-        Straight(190),
-        Bend("T4", -62, 50, 24),
-        Bend("", -16, 150, 20),
-        Bend("", -52, 40, 24),
-        Straight(330),
-        Bend("T5", 152, 17, 14),
-        Straight(120),
-        Bend("T6", -138, 150, 60),
-        Straight(50),
-        Bend("T7", 38, 110, 40),
-        Straight(25),
-        Bend("T8", -46, 105, 40),
-        Straight(25),
-        Bend("T9", 30, 130, 36),
-        Straight(120),
-        Bend("T10", -66, 36, 20),
-        Straight(200),
-        Bend("T11", 60, 48, 24),
-        Straight(60),
-        Bend("T12", -72, 60, 28),
-        Straight(420),
-        Bend("T13", -84, 50, 26),
-    ]
-    return build_circuit(
-        "Ellerholm Park",
-        parts,
-        length_m=4310.0,
-        start_offset_m=170.0,
-        latitude=53.8127,
-        longitude=10.1846,
-        turn_deg=24.0,
+def build_course(
+    name: str,
+    parts: list[Bend | Straight],
+    *,
+    start_m: float,
+    finish_before_end_m: float,
+    latitude: float,
+    longitude: float,
+    width_m: float,
+    turn_deg: float,
+) -> Circuit:
+    """Join bends and straights into an open course, on a 1 m grid.
+
+    ``start_m`` after its beginning lies the start line, ``finish_before_end_m`` before its end the finish; the origin
+    is the start line's middle.
+    """
+    fine = 0.25
+    pieces: list[Array] = []
+    apexes: list[tuple[str, float]] = []
+    for part in parts:
+        if isinstance(part, Straight):
+            pieces.append(np.zeros(round(part.length_m / fine)))
+            continue
+        curvature = _bend_curvature(part, fine)
+        curvature *= np.radians(part.angle_deg) / (curvature.sum() * fine)
+        apexes.append((part.name, (sum(len(p) for p in pieces) + len(curvature) / 2) * fine))
+        pieces.append(curvature)
+    curvature = np.concatenate(pieces)
+    turned = np.concatenate([[0.0], np.cumsum(curvature) * fine]) + np.radians(turn_deg)
+    middle = (turned[:-1] + turned[1:]) / 2
+    x = np.concatenate([[0.0], np.cumsum(np.cos(middle)) * fine])
+    y = np.concatenate([[0.0], np.cumsum(np.sin(middle)) * fine])
+    every = slice(0, None, round(1 / fine))
+    at = round(start_m / fine)
+    x, y, heading = (x - x[at])[every], (y - y[at])[every], turned[every]
+    count = len(x)
+    return Circuit(
+        name=name,
+        x=x,
+        y=y,
+        heading=heading,
+        curvature=np.append(curvature, 0.0)[every][:count],
+        step=1.0,
+        width=width_m,
+        latitude=latitude,
+        longitude=longitude,
+        corners=tuple(apexes),
+        finish_m=count - 1 - finish_before_end_m,
+        start_m=start_m,
     )

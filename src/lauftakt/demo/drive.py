@@ -14,7 +14,7 @@ from scipy.ndimage import gaussian_filter1d
 
 from lauftakt.demo.car import GRAVITY, Car
 from lauftakt.demo.circuit import Circuit
-from lauftakt.demo.habits import Driver, Habit
+from lauftakt.demo.habits import Driver, Habit, Traffic
 from lauftakt.demo.line import path_geometry, racing_line
 
 Array = NDArray[np.float64]
@@ -124,8 +124,34 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
     elif habit.kind == "needless_lift":
         zone = _window(count, apex - round(amount / 2 / step), amount, step)
         limits.drive[zone] = -0.7
-    elif habit.kind != "late_turn_in":
+    elif habit.kind == "coasting":
+        begin = _braking_begins(plain, apex, step)
+        zone = _window(count, begin - round(amount / step), amount, step)
+        limits.drive[zone] = -0.3
+    elif habit.kind == "interrupted_brake":
+        begin = _braking_begins(plain, apex, step)
+        middle = (begin + apex) // 2
+        limits.brake[_window(count, middle - round(amount / 2 / step), amount, step)] = 0.02
+    elif habit.kind not in ("late_turn_in", "early_turn_in", "unused_width"):
         raise ValueError(f"No habit is called {habit.kind!r}.")
+
+
+def _braking_begins(plain: Array, apex: int, step: float) -> int:
+    """Index of the place from which speed falls towards an apex."""
+    slow = apex
+    while plain[slow - 1] < 1.03 * plain[apex] and (apex - slow) * step < 80.0:
+        slow -= 1
+    begin = slow
+    while plain[begin - 1] > plain[begin] and (slow - begin) * step < 300.0:
+        begin -= 1
+    return begin
+
+
+def _nearer_to_the_middle(offset: Array, circuit: Circuit, apex: int, share: float) -> Array:
+    """The line of somebody who does not use the road's width around a corner."""
+    count, step = len(offset), circuit.step
+    away = ((np.arange(count) - apex + count // 2) % count - count // 2) * step
+    return np.asarray(offset * (1.0 - share * np.exp(-0.5 * (away / 60.0) ** 2)))
 
 
 def _turn_in_late(offset: Array, circuit: Circuit, apex: int, metres: float) -> Array:
@@ -173,6 +199,13 @@ def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array) -> Arra
     return np.array(v[start : start + count])
 
 
+def plain_speed(circuit: Circuit, car: Car, driver: Driver, line: Array) -> Array:
+    """Speed along a line of a driver who does nothing wrong, (n,) m/s."""
+    _, _, advance, curvature = path_geometry(circuit, line)
+    limits = _Limits(circuit, car, driver, gaussian_filter1d(curvature, 3, mode="wrap"))
+    return _passes(car, limits, curvature, advance)
+
+
 def drive_run(
     circuit: Circuit,
     car: Car,
@@ -182,6 +215,7 @@ def drive_run(
     seed: int,
     without: Habit | None = None,
     line: Array | None = None,
+    traffic: tuple[Traffic, ...] = (),
 ) -> Motion:
     """Drive an out lap from the pit exit, ``timed_laps`` timed laps and an in lap.
 
@@ -191,6 +225,7 @@ def drive_run(
     seed : everything random follows from it; the same seed with ``without`` gives the same run but for that habit
     without : a habit left out, to learn what it costs
     line : the line of :func:`racing_line`, if it is at hand
+    traffic : slower cars in front
 
     Returns
     -------
@@ -213,8 +248,14 @@ def drive_run(
         happens = [bool(random.random() < h.share) for h in driver.habits]
         strengths = [float(np.clip(1.0 + 0.12 * random.standard_normal(), 0.6, 1.4)) for _ in driver.habits]
         for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):
-            if habit.kind == "late_turn_in" and now and habit != without:
-                offset = _turn_in_late(offset, circuit, apex[habit.corner], habit.amount * strength)
+            if not now or habit == without:
+                continue
+            amount = habit.amount * strength
+            if habit.kind in ("late_turn_in", "early_turn_in"):
+                amount *= 1.0 if habit.kind == "late_turn_in" else -1.0
+                offset = _turn_in_late(offset, circuit, apex[habit.corner], amount)
+            elif habit.kind == "unused_width":
+                offset = _nearer_to_the_middle(offset, circuit, apex[habit.corner], min(amount, 1.0))
         offset = np.clip(gaussian_filter1d(offset, 4, mode="wrap"), -circuit.width / 2, circuit.width / 2)
         _, _, advance, curvature = path_geometry(circuit, offset)
         limits = _Limits(circuit, car, driver, gaussian_filter1d(curvature, 3, mode="wrap"))
@@ -227,6 +268,11 @@ def drive_run(
         for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):
             if now and habit != without:
                 _apply(habit, limits, plain, apex[habit.corner], strength)
+        limits.speed_share *= 1.0 - driver.fade * lap
+        for slower in traffic:
+            if slower.lap == lap:
+                zone = _window(count, round(slower.from_m / circuit.step), slower.length_m, circuit.step)
+                limits.cap[zone] = np.minimum(limits.cap[zone], slower.share * plain[zone])
         out_lap, in_lap = lap == 0, lap == total - 1
         if out_lap or in_lap:
             limits.speed_share *= 0.86 if out_lap else 0.82

@@ -17,6 +17,10 @@ class Habit:
     ``wrong_gear``         ``amount`` gears too high until the next ordinary shift
     ``late_turn_in``       turns in ``amount`` metres late, so that the corner becomes tighter
     ``needless_lift``      lifts for ``amount`` metres where others stay flat
+    ``coasting``           lifts ``amount`` metres before braking and rolls
+    ``interrupted_brake``  lets the brake off for ``amount`` metres half way and takes it again
+    ``early_turn_in``      turns in ``amount`` metres early
+    ``unused_width``       stays ``amount`` (share) nearer to the middle of the road
     ``strong``             carries ``amount`` (share) more speed than the driver's general level
 
     ``share`` is the share of laps in which it happens.
@@ -29,11 +33,23 @@ class Habit:
 
 
 @dataclass(frozen=True)
+class Traffic:
+    """A slower car in front: in lap ``lap`` (0 is the out lap), from ``from_m`` on, for ``length_m`` metres, nobody can
+    go faster than ``share`` of what he would."""
+
+    lap: int
+    from_m: float
+    length_m: float
+    share: float
+
+
+@dataclass(frozen=True)
 class Driver:
     """A driver: general level, scatter from lap to lap, and habits.
 
     ``corner_level`` and ``brake_level`` are the shares of grip used in corners and under brakes, ``scatter`` the
-    standard deviation (share) of both from lap to lap, ``line_scatter_m`` that of the driven line.
+    standard deviation (share) of both from lap to lap, ``line_scatter_m`` that of the driven line; ``fade`` is the
+    share of corner speed that tyres lose from lap to lap.
     """
 
     name: str
@@ -42,4 +58,5 @@ class Driver:
     scatter: float = 0.004
     line_scatter_m: float = 0.25
     pace_share: float = 1.0
+    fade: float = 0.0
     habits: tuple[Habit, ...] = field(default_factory=tuple)

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 from lauftakt.core.geo import Plane
 from lauftakt.core.layout import Line
 from lauftakt.demo.car import Car
-from lauftakt.demo.circuit import Circuit, ellerholm_park
+from lauftakt.demo.circuit import Circuit
+from lauftakt.demo.circuits import ellerholm_park
 from lauftakt.demo.drive import Motion, drive_run
 from lauftakt.demo.habits import Driver, Habit
 from lauftakt.demo.line import racing_line

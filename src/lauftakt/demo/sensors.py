@@ -21,7 +21,10 @@ class Sensors:
     """Errors of one logger.
 
     ``drift_m`` over ``drift_s`` is the slow position error, ``fix_m`` the white one, ``speed_scale`` the factor of the
-    wheel speed, ``speed_noise`` in m/s.
+    wheel speed, ``speed_noise`` in m/s. ``delay_s`` is how much later positions are than everything else, ``drop_outs``
+    of ``drop_out_s`` without positions, single ``jumps`` of positions, ``frozen`` stretches of 2 s, and ``clock_gaps``
+    of 0.3 to 0.8 s without any sample are scattered over the run. ``receiver_noise`` adds the receiver's own speed with
+    that noise; ``roles`` leaves out all other channels.
     """
 
     fix_hz: float = 10.0
@@ -32,6 +35,14 @@ class Sensors:
     speed_scale: float = 1.006
     speed_noise: float = 0.03
     slow_hz: float = 1.0
+    delay_s: float = 0.0
+    drop_outs: int = 0
+    drop_out_s: float = 3.0
+    jumps: int = 0
+    frozen: int = 0
+    clock_gaps: int = 0
+    receiver_noise: float | None = None
+    roles: tuple[str, ...] | None = None
 
 
 def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed: int, meta: dict[str, str]) -> Log:
@@ -53,7 +64,7 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
     fast = np.arange(0.0, end, 1.0 / sensors.fast_hz)
     true = motion.at(fast)
     fixes = np.arange(0.0, end, 1.0 / sensors.fix_hz)
-    at_fix = motion.at(fixes)
+    at_fix = motion.at(np.clip(fixes - sensors.delay_s, 0.0, end))
     drift = _drift(random, len(fixes), 1.0 / sensors.fix_hz, sensors)
     noise = sensors.fix_m * random.standard_normal((2, len(fixes)))
     plane = Plane(circuit.latitude, circuit.longitude)
@@ -92,12 +103,50 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
         "oil_temperature": (slow, 273.15 + 62.0 + 44.0 * warm + 5.0 * work),
         "water_temperature": (slow, 273.15 + 58.0 + 31.0 * warm + 3.0 * work),
     }
+    if sensors.receiver_noise is not None:
+        own = at_fix["speed"] + sensors.receiver_noise * random.standard_normal(len(fixes))
+        values["receiver_speed"] = (fixes, np.maximum(own, 0.0))
+    if len(car.gear_top_speeds) < 2:
+        del values["gear"]
+    values["yaw_rate"] = (fast, true["curvature"] * true["speed"] + 0.01 * random.standard_normal(len(fast)))
+    if sensors.roles is not None:
+        values = {role: pair for role, pair in values.items() if role in sensors.roles}
+    values = _with_faults(values, sensors, random, end)
     return Log(
         channels=tuple(
             Channel(ROLES[role].header, ROLES[role].unit, role, time, value) for role, (time, value) in values.items()
         ),
         meta=meta,
     )
+
+
+def _with_faults(
+    values: dict[str, tuple[Array, Array]], sensors: Sensors, random: np.random.Generator, end: float
+) -> dict[str, tuple[Array, Array]]:
+    """Positions that jump, freeze or are missing, and pauses of the whole log."""
+    if "latitude" in values:
+        time, latitude = values["latitude"]
+        longitude = values["longitude"][1].copy()
+        latitude = latitude.copy()
+        for index in random.integers(10, len(time) - 10, sensors.jumps):
+            latitude[index] += random.choice([-1.0, 1.0]) * random.uniform(20, 300) / 111_000
+        for index in random.integers(50, len(time) - 50, sensors.frozen):
+            until = index + round(2.0 * sensors.fix_hz)
+            latitude[index:until], longitude[index:until] = latitude[index], longitude[index]
+        keep = np.ones(len(time), dtype=bool)
+        for begin in random.uniform(0.1 * end, 0.9 * end, sensors.drop_outs):
+            keep &= (time < begin) | (time > begin + sensors.drop_out_s)
+        values["latitude"], values["longitude"] = (time[keep], latitude[keep]), (time[keep], longitude[keep])
+    pauses = [
+        (begin, begin + random.uniform(0.3, 0.8)) for begin in random.uniform(0.1 * end, 0.9 * end, sensors.clock_gaps)
+    ]
+    found = {}
+    for role, (time, given) in values.items():
+        keep = np.ones(len(time), dtype=bool)
+        for begin, until in pauses:
+            keep &= (time < begin) | (time > until)
+        found[role] = (time[keep], given[keep])
+    return found
 
 
 def _drift(random: np.random.Generator, count: int, step: float, sensors: Sensors) -> Array:

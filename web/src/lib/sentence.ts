@@ -69,8 +69,8 @@ function factsOf(own: Card['figures'][number], base: Card['figures'][number], un
     const by = own.brake_point_m - base.brake_point_m;
     if (Math.abs(by) >= WORTH_M) facts.push(by < 0 ? t.brakesEarlier(metres(by)) : t.brakesLater(metres(by)));
   }
-  const by = own.min_speed - base.min_speed;
-  if (Math.abs(by) >= WORTH_MS) {
+  const by = (own.min_speed ?? 0) - (base.min_speed ?? 0);
+  if (own.min_speed !== null && base.min_speed !== null && Math.abs(by) >= WORTH_MS) {
     const said = `${figure(Math.abs(by), speed)} ${speed.label}`;
     facts.push(by < 0 ? t.slower(said) : t.faster(said));
   }
