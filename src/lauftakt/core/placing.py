@@ -1,6 +1,6 @@
 """Places a run on a layout: position along and offset across the centre line at every moment, with uncertainty."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -109,8 +109,24 @@ class _MeanBasis:
         )
 
 
+@dataclass(frozen=True)
+class Known:
+    """True factor of the logged speed, and the driver's true mean line: offsets ``n`` at places ``s``, (m,) metres."""
+
+    scale: float
+    s: Array
+    n: Array
+
+
 def place_run(
-    log: Log, plane: Plane, centre: CentreLine, *, noise: Noise | None = None, passes: int = 3, draws: bool = True
+    log: Log,
+    plane: Plane,
+    centre: CentreLine,
+    *,
+    noise: Noise | None = None,
+    passes: int = 3,
+    draws: bool = True,
+    known: Known | None = None,
 ) -> Placed:
     """Position along the layout's centre line at every moment of a run.
 
@@ -131,6 +147,7 @@ def place_run(
     noise : what is assumed of the log, or None to choose by what it holds and by its own residuals
     passes : rounds of mean line and smoothing
     draws : whether draws of the error are wanted
+    known : what an ideal estimator would know, to see what is unavoidable
 
     Returns
     -------
@@ -149,6 +166,9 @@ def place_run(
     least = 0.3 if centre.closed else 0.02
     if near.mean() < least or near.sum() < 50:
         raise Unusable("elsewhere", "The positions of this log do not run along the circuit's layout.")
+    if known is not None:
+        track = replace(track, speed=track.speed * known.scale)
+        noise = replace(noise or Noise(), scale=1e-6)
     given = noise
     noise = noise or (Noise() if track.logged_speed else Noise(speed_m=0.12, scale=0.003, delay_s=0.001))
 
@@ -170,6 +190,8 @@ def place_run(
         fix_s = np.interp(fix_time, track.speed_time, s)
         node_s = np.interp(time, track.speed_time, s)
         line = _MeanLine(centre, fix_s, offset - drift_across, trust * moving)
+        if known is not None:
+            line = _MeanLine(centre, known.s, known.n, np.ones(len(known.s)))
         n, slope, bend = line.at(s)
         stretch = np.maximum(1.0 - n * bend, 0.3)
         rate = track.speed / np.sqrt(1.0 + slope**2) / stretch
@@ -201,8 +223,8 @@ def place_run(
             stretch=np.where(total > 0, mean(fix_stretch), 1.0),
             pace=np.interp(time, track.speed_time, rate),
             weight=total,
-            mean=basis.at(node_s) if last else None,
-            mean_prior=_line_prior(basis, line, centre) if last else None,
+            mean=basis.at(node_s) if last and known is None else None,
+            mean_prior=_line_prior(basis, line, centre) if last and known is None else None,
             line_m=scatter,
             unknown=unknown,
         )
@@ -229,7 +251,9 @@ def place_run(
     covered = (track.speed_time >= time[0]) & (track.speed_time <= time[-1])
     dense_time = track.speed_time[covered]
     dense_s = np.maximum.accumulate(s[covered])
-    dense_n = line.at(dense_s)[0] + basis.at(dense_s) @ result.mean
+    dense_n = line.at(dense_s)[0]
+    if len(result.mean):
+        dense_n = dense_n + basis.at(dense_s) @ result.mean
     dense_n = dense_n + np.interp(dense_time, time, result.departure)
     away = np.interp(dense_time, fix_time, 1.0 - believed) > 0.5
     index = np.clip(np.searchsorted(track.speed_time, dense_time), 1, len(steps)) - 1
@@ -253,8 +277,8 @@ def _line_scatter(centre: CentreLine, s: Array, away: Array, trust: Array, noise
     """Standard deviation of the laps' departure from the driver's mean line, m, at unwrapped places ``at``.
 
     Somebody who sometimes turns in late leaves his mean line by metres there and by decimetres elsewhere. The scatter
-    of the fixes across the mean line, less their white noise, is taken over 60 m, as if 30 more fixes had shown the usual
-    value; it can only add to that, because mean line and drift have already taken their share of it.
+    of the fixes across the mean line, less their white noise, is taken over 60 m, as if 30 more fixes had shown the
+    usual value; it can only add to that, because mean line and drift have already taken their share of it.
     """
     count = max(4, round((centre.s[-1] - centre.s[0]) / 20.0))
     place = np.clip(((centre.wrap(s) - centre.s[0]) / (centre.s[-1] - centre.s[0]) * count).astype(int), 0, count - 1)
@@ -266,7 +290,7 @@ def _line_scatter(centre: CentreLine, s: Array, away: Array, trust: Array, noise
     variance = (squares - weight * noise.fix_m**2 + 30.0 * noise.line_m**2) / (weight + 30.0)
     sigma = np.sqrt(np.clip(1.3 * variance, noise.line_m**2, 9.0))
     middle = centre.s[0] + (np.arange(count) + 0.5) * (centre.s[-1] - centre.s[0]) / count
-    return np.interp(centre.wrap(at), middle, sigma, period=centre.length if centre.closed else None)
+    return np.asarray(np.interp(centre.wrap(at), middle, sigma, period=centre.length if centre.closed else None))
 
 
 def _line_prior(basis: "_MeanBasis", line: "_MeanLine", centre: CentreLine) -> tuple[Array, Array]:
