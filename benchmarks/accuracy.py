@@ -6,8 +6,8 @@ Usage: .venv/bin/python benchmarks/accuracy.py [--days 12] [--first-seed 0] [--l
 Each day has a reference driver, his twin and three students with three or four mistakes each, whose cost is found by
 driving the same run again without them. Every run is logged twice: by a car logger (100 Hz wheel speed of unknown scale
 and pedals, 10 Hz fixes) and by a receiver alone (fixes and its own speed at 10 Hz). Fixes drift by 1 m over 60 s and
-have 0.3 m of white noise. The layout is made from all logs of the day and its start line. "Plain" interpolates projected
-fixes; "ideal" is our smoother given the true noise, speed scale and mean line.
+have 0.3 m of white noise. The layout is made from all logs of the day and its start line. "Plain" interpolates
+projected fixes; "ideal" is our smoother given the true noise, speed scale and mean line.
 
 Seeds below 1000 are for development; final figures are taken from 1000 on.
 """
@@ -260,7 +260,8 @@ def lines(name: str, t: Tally) -> Iterator[str]:
         ("lap and sector times", both[""], both["_plain"], both["_ideal"]),
     ):
         yield (
-            f"  {what:34s} RMS {1000 * rms(ours):5.1f} ms   plain {1000 * rms(plain):5.1f} ({rms(ours) / rms(plain):.2f})"
+            f"  {what:34s} RMS {1000 * rms(ours):5.1f} ms   "
+            f"plain {1000 * rms(plain):5.1f} ({rms(ours) / rms(plain):.2f})"
             f"   ideal {1000 * rms(ideal):5.1f} ({rms(ours) / rms(ideal):.2f})"
         )
     share = rms(t["delta"]) / rms(t["delta_plain"])

@@ -139,6 +139,9 @@ def _brakes(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, 
         early -= max((approach**2 - slow**2) / 2 * inverse, 0.0)
         if lowest.value < 0:
             early -= (slow**2 - lowest.own**2) / (2 * force.theirs)
+    if point is not None and release is not None:
+        # Braking that ends as much earlier as it began was moved as a whole.
+        early = max(early, min(-point.value, -release.value))
     if point is not None and point.below(2.0) and approach is not None and early > 2.0:
         # Counted to the release: who brakes early and lets go early rolls at the lowest speed.
         cost = early * max(1 / slow - 1 / approach, 0.0)
@@ -188,8 +191,15 @@ def _speeds(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, 
     if lowest is not None and lowest.below(max(0.012 * lowest.theirs, 0.2)):
         slow = min(0.5 * whole + max(parts["middle"], 0.0), whole)
         share = min(1.0, -lowest.value / lowest.theirs / 0.03)
+        slowest = difference(own, theirs, lambda f: f.min_speed_m, PLACE_M)
+        pickup = difference(own, theirs, lambda f: f.throttle_pickup_m, PLACE_M)
+        release = difference(own, theirs, lambda f: f.brake_release_m, PLACE_M)
+        if slowest is not None and pickup is not None and min(slowest.value, pickup.value) > 4.0:
+            share *= 0.4  # still slowing down where the other accelerates: that is the throttle's fault
+        if release is not None and release.below(5.0):
+            share *= 0.6  # slow because everything came early
         found.append(Evidence("over_slow", "min_speed", lowest.own, lowest.theirs, slow * share))
-    coast = difference(own, theirs, lambda f: f.coast_s, 0.03)
+    coast = difference(own, theirs, lambda f: f.roll_s, 0.03)
     if coast is not None and coast.beyond(0.25):
         found.append(Evidence("coasting", "coast_s", coast.own, coast.theirs, 0.2 * coast.value))
     return found
@@ -202,13 +212,16 @@ def _pedal(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, f
     whole = max(sum(parts.values()), 0.0)
     lowest = difference(own, theirs, lambda f: f.lowest_throttle, 0.0)
     flat = float(np.median([f.lowest_throttle for f in theirs])) > 0.9
-    if lowest is not None and flat and lowest.own < 0.85:
+    braked = float(np.median([f.brake_applications for f in own])) > 0
+    if lowest is not None and flat and lowest.own < 0.85 and not braked:
         found.append(Evidence("needless_lift", "lowest_throttle", lowest.own, lowest.theirs, 0.95 * whole))
-    lifts = difference(own, theirs, lambda f: f.throttle_lifts, 0.0)
-    if lifts is not None and not flat and lifts.value >= 1.0:
-        found.append(Evidence("hesitant_throttle", "throttle_lifts", lifts.own, lifts.theirs, 0.9 * out))
+    lifts = [float(np.mean([f.throttle_lifts for f in side])) for side in (own, theirs)]
+    if not flat and lifts[0] - lifts[1] >= 0.6:
+        found.append(Evidence("hesitant_throttle", "throttle_lifts", lifts[0], lifts[1], 0.9 * out))
     gear = difference(own, theirs, lambda f: f.gear, 0.0)
-    if gear is not None and abs(gear.value) >= 1.0:
+    slowed = difference(own, theirs, lambda f: f.min_speed, 0.05)
+    natural = gear is not None and slowed is not None and gear.value < 0 and slowed.value < -0.02 * slowed.theirs
+    if gear is not None and abs(gear.value) >= 1.0 and not natural:
         found.append(Evidence("wrong_gear", "gear", gear.own, gear.theirs, 0.85 * out))
     pickup = difference(own, theirs, lambda f: f.throttle_pickup_m, PLACE_M)
     full = difference(own, theirs, lambda f: f.full_throttle_m, PLACE_M)

@@ -1,10 +1,12 @@
 """Corners, passages and proposed sectors of a layout."""
 
+import itertools
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
+from scipy.signal import find_peaks
 
 from lauftakt.core.layout import Corner, Layout, Passage
 
@@ -14,6 +16,7 @@ BEND_ON = 1 / 320.0
 BEND_OFF = 1 / 650.0
 LEAST_TURN = 0.15
 JOIN_SAME_M = 28.0
+VALLEY = 0.25
 CHICANE_M = 40.0
 LINK_S = 1.0
 SECTORS = 3
@@ -22,8 +25,9 @@ SECTORS = 3
 def find_corners(layout: Layout) -> tuple[Corner, ...]:
     """Corners by threshold on the centre line's curvature, with hysteresis.
 
-    Two bends of the same direction less than 28 m apart are one corner (a double apex); bends of opposite direction
-    less than 40 m apart stay two and share a group (a chicane).
+    Two bends of the same direction less than 28 m apart (in tight corners less than six tenths of the larger radius)
+    are one corner (a double apex); between them the curvature must stay below a quarter of the weaker bend's. Bends of
+    opposite direction less than 40 m apart stay two and share a group (a chicane).
 
     Parameters
     ----------
@@ -50,11 +54,14 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
                 found.append((int(first), int(last), sign))
     found.sort()
     joined: list[tuple[int, int, int]] = []
-    for first, last, sign in found:
-        if joined and joined[-1][2] == sign and (first - joined[-1][1]) * step < JOIN_SAME_M:
-            joined[-1] = (joined[-1][0], last, sign)
-        else:
-            joined.append((first, last, sign))
+    for first, last, sign in (piece for part in found for piece in _split_at_valleys(turned, *part, step)):
+        if joined and joined[-1][2] == sign:
+            before = sign * turned[joined[-1][0] : joined[-1][1]]
+            radius = 1.0 / min(float(before.max()), float((sign * turned[first:last]).max()))
+            if (first - joined[-1][1]) * step < _join_m(radius):
+                joined[-1] = (joined[-1][0], last, sign)
+                continue
+        joined.append((first, last, sign))
     corners: list[Corner] = []
     group = -1
     previous: int | None = None
@@ -74,6 +81,24 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
     corners.sort(key=lambda corner: corner.apex_m)
     groups = {g: i + 1 for i, g in enumerate(dict.fromkeys(c.group for c in corners))}
     return tuple(replace(corner, name=f"T{i + 1}", group=groups[corner.group]) for i, corner in enumerate(corners))
+
+
+def _join_m(radius: float) -> float:
+    """How far apart two bends of one direction may be to count as one corner, for the larger of their radii."""
+    return float(np.clip(0.6 * radius, 8.0, JOIN_SAME_M))
+
+
+def _split_at_valleys(turned: Array, first: int, last: int, sign: int, step: float) -> list[tuple[int, int, int]]:
+    """A bend cut where its curvature stays below a quarter of both neighbouring peaks for longer than joins them."""
+    part = sign * turned[first:last]
+    peaks = find_peaks(part, prominence=0.5 * BEND_ON)[0]
+    for left, right in itertools.pairwise(peaks):
+        weaker = min(part[left], part[right])
+        low = np.flatnonzero(part[left:right] < VALLEY * weaker)
+        if len(low) and len(low) * step >= _join_m(1.0 / weaker):
+            begin, end = first + left + int(low[0]), first + left + int(low[-1]) + 1
+            return [(first, begin, sign), *_split_at_valleys(turned, end, last, sign, step)]
+    return [(first, last, sign)]
 
 
 def name_corners(

@@ -19,7 +19,8 @@ HELD_S = 0.2
 JOINED_M = 25.0
 MOST_EARLY_M = 120.0
 LITTLE_BEFORE_M = 12.0
-LIFT = 0.12
+LIFT = 0.25
+INFERRED_RISE_S = 0.11
 INFERRED_PICKUP = 0.22
 INFERRED_FULL = 0.8
 
@@ -49,7 +50,8 @@ class Figures:
     channel's SI unit, m/s^2 where ``inferred``. ``mean_braking`` is the mean deceleration from brake point to release,
     m/s^2. ``brake_shape`` is ``early_peak``, ``slow_build``, ``sudden_release`` or ``even``. ``brake_dips`` counts
     moments inside one application when a quarter of its peak was let off. ``countersteer_s`` is how long the wheel was
-    turned against the corner, ``locked_s`` how long a wheel stood. ``approach_speed`` is that at the brake point.
+    turned against the corner, ``locked_s`` how long a wheel stood. ``approach_speed`` is that at the brake point,
+    ``roll_s`` the part of ``coast_s`` before the lowest speed.
     """
 
     corner: str
@@ -68,6 +70,7 @@ class Figures:
     min_speed_m: float
     mean_speed: float
     coast_s: float
+    roll_s: float
     throttle_pickup_m: float | None
     full_throttle_m: float | None
     throttle_lifts: int
@@ -191,6 +194,7 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         min_speed_m=_vertex(s, speed, slowest),
         mean_speed=float((window.exit - window.entry) / max(ends[1] - ends[0], 1e-6)),
         coast_s=float(steps[lifted:on_from][coasting[lifted:on_from]].sum()),
+        roll_s=float(steps[lifted:slowest][coasting[lifted:slowest]].sum()),
         throttle_pickup_m=None if pickup_i is None else float(s[pickup_i]),
         full_throttle_m=None if full_i is None else _reaches(pedal, s, full_i, _full_level(signals)),
         throttle_lifts=_lifts(pedal, clock, pickup_i, full_i, None if gear is None else gear[row, first:last]),
@@ -252,7 +256,8 @@ def _braking(signals: Signals, row: int, first: int, last: int, slowest: int) ->
         return nothing
     on, off = spans[0][0], spans[-1][1]
     peak = float(part[on:off].max())
-    point = _onset(part, s, on, threshold, peak, inferred=signals.brake_role is None)
+    pace = float(signals.speed[row, early + on])
+    point = _onset(part, s, on, threshold, peak, pace, inferred=signals.brake_role is None)
     end = min(off, len(s) - 1)
     release = float(s[end])
     if end > 0 and part[end - 1] > threshold >= part[end]:
@@ -288,14 +293,14 @@ def _applications(level: Array, threshold: float, s: Array, time: Array) -> list
     return [(a, b) for a, b in joined if time[min(b, len(time) - 1)] - time[a] >= HELD_S]
 
 
-def _onset(level: Array, s: Array, on: int, threshold: float, peak: float, *, inferred: bool) -> float:
+def _onset(level: Array, s: Array, on: int, threshold: float, peak: float, pace: float, *, inferred: bool) -> float:
     """Where the rising flank, extended back to zero, begins."""
     if inferred:
         # A derivative smears the step: its middle stays where it was, and half a pedal's rise lies before that.
         half = on + int(np.argmax(level[on:] >= 0.5 * peak))
         a, b = max(half - 1, 0), half
         share = (0.5 * peak - level[a]) / max(level[b] - level[a], 1e-12)
-        return float(s[a] + np.clip(share, 0.0, 1.0) * (s[b] - s[a]))
+        return float(s[a] + np.clip(share, 0.0, 1.0) * (s[b] - s[a]) - INFERRED_RISE_S * pace)
     if on == 0:
         return float(s[0])
     share = (threshold - level[on - 1]) / max(level[on] - level[on - 1], 1e-12)
@@ -419,17 +424,11 @@ def _steering(
     most = float(np.percentile(own[inside], 95))
     if most <= 0:
         return None, None, None
-    at = int(np.flatnonzero(inside)[np.argmax(own[inside] >= 0.5 * most)])
-    turn_in: float | None = None
-    back = at
-    while back > 0 and own[back] > 0.25 * most:
-        back -= 1
-    if back > 0 or own[0] <= 0.25 * most:
-        turn_in = _reaches(own, s, back + 1, 0.25 * most)
+    turn_in = _turn_in(signals, row, first, s, window, wanted)
+    begin = int(np.searchsorted(s, turn_in)) if turn_in is not None else int(np.flatnonzero(inside)[0])
     if steering is None:
         return turn_in, None, None
-    begin = max(back, 0)
-    end = int(np.flatnonzero(inside)[-1])
+    end = max(int(np.flatnonzero(inside)[-1]), begin)
     wheel = own[begin : end + 1]
     reversals = 0
     if len(wheel) > 6:
@@ -437,6 +436,35 @@ def _steering(
         reversals = len(find_peaks(-smooth[2:-2], prominence=0.2 * most)[0])
     against = (wheel < -0.1 * most) & (bend[begin : end + 1] * wanted > 0.4 * np.abs(bend[inside]).max())
     return turn_in, reversals, float(np.gradient(clock[begin : end + 1])[against].sum()) if len(wheel) > 2 else 0.0
+
+
+def _turn_in(signals: Signals, row: int, first: int, s: Array, window: Window, side: float) -> float | None:
+    """Where the path begins to turn.
+
+    The heading gained grows with the square of the way after the wheel is turned: the line through the square roots at
+    6 and 20 % of the corner's whole turn, extended to zero. A single value of a noisy curvature would not do.
+    """
+    part = slice(first, first + len(s))
+    bend = side * signals.aside[row, part] / np.maximum(signals.speed[row, part], 3.0) ** 2
+    inside = (s >= window.entry - 40.0) & (s <= window.exit)
+    if inside.sum() < 10:
+        return None
+    place = s[inside]
+    turned = np.concatenate([[0.0], np.cumsum((bend[inside][1:] + bend[inside][:-1]) / 2 * np.diff(place))])
+    turned -= np.minimum.accumulate(turned[::-1])[::-1].min()
+    whole = float(turned[-1] - turned.min())
+    if whole < 0.1:
+        return None
+    lowest = int(np.argmin(turned[: max(int(np.argmax(turned > 0.5 * turned[-1])), 1)]))
+    gained = (turned[lowest:] - turned[lowest]) / max(float(turned[-1] - turned[lowest]), 1e-6)
+    ends = []
+    for share in (0.06, 0.2):
+        index = int(np.argmax(gained >= share))
+        if index == 0:
+            return None
+        ends.append(_reaches(gained, place[lowest:], index, share))
+    roots = np.sqrt([0.06, 0.2])
+    return float(max(ends[0] - (ends[1] - ends[0]) * roots[0] / (roots[1] - roots[0]), place[0]))
 
 
 def _locked(signals: Signals, row: int, first: int, last: int, steps: Array) -> float | None:

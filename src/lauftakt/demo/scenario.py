@@ -122,7 +122,7 @@ def random_scenario(
         "reference",
         corner_level=float(random.uniform(0.95, 0.985)),
         brake_level=float(random.uniform(0.84, 0.93)),
-        scatter=float(random.uniform(0.001, 0.003) if steady else random.uniform(0.002, 0.008)),
+        scatter=float(random.uniform(0.001, 0.003) if steady else random.uniform(0.003, 0.02)),
         line_scatter_m=float(random.uniform(0.15, 0.4)),
     )
     drives = []
