@@ -200,8 +200,11 @@ def _speeds(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, 
             share *= 0.6  # slow because everything came early
         found.append(Evidence("over_slow", "min_speed", lowest.own, lowest.theirs, slow * share))
     coast = difference(own, theirs, lambda f: f.roll_s, 0.03)
+    slower = lowest is not None and lowest.below(0.01 * lowest.theirs)
     if coast is not None and coast.beyond(0.25):
-        found.append(Evidence("coasting", "coast_s", coast.own, coast.theirs, 0.2 * coast.value))
+        # Somebody who is too slow waits for the corner to end: rolling is then what follows, not what causes.
+        share = 0.1 if slower else 0.2
+        found.append(Evidence("coasting", "coast_s", coast.own, coast.theirs, share * coast.value))
     return found
 
 

@@ -187,9 +187,9 @@ def _line_reach(layout: Layout, line: Line, at: float) -> tuple[float, float]:
 
 
 def _crossed(placed: Placed, s: Array, line: float, limits: tuple[float, float]) -> float | None:
-    """When unwrapped s reaches a line between its ends, None where it does not."""
+    """When unwrapped s reaches a line between its ends, None where it does not, or where the car was away."""
     index = int(np.searchsorted(s, line))
-    if index == 0 or index == len(s):
+    if index == 0 or index == len(s) or not placed.on_circuit[index]:
         return None
     share = (line - s[index - 1]) / (s[index] - s[index - 1])
     n = placed.n[index - 1] + share * (placed.n[index] - placed.n[index - 1])

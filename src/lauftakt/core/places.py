@@ -25,8 +25,8 @@ SECTORS = 3
 def find_corners(layout: Layout) -> tuple[Corner, ...]:
     """Corners by threshold on the centre line's curvature, with hysteresis.
 
-    Two bends of the same direction less than 28 m apart (in tight corners less than six tenths of the larger radius)
-    are one corner (a double apex); between them the curvature must stay below a quarter of the weaker bend's. Bends of
+    Two bends of the same direction less than 28 m apart (in tight corners less than six tenths of the radius) are one
+    corner (a double apex); between them the curvature must stay below a quarter of the weaker bend's. Bends of
     opposite direction less than 40 m apart stay two and share a group (a chicane).
 
     Parameters
@@ -57,7 +57,7 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
     for first, last, sign in (piece for part in found for piece in _split_at_valleys(turned, *part, step)):
         if joined and joined[-1][2] == sign:
             before = sign * turned[joined[-1][0] : joined[-1][1]]
-            radius = 1.0 / min(float(before.max()), float((sign * turned[first:last]).max()))
+            radius = 1.0 / max(float(before.max()), float((sign * turned[first:last]).max()))
             if (first - joined[-1][1]) * step < _join_m(radius):
                 joined[-1] = (joined[-1][0], last, sign)
                 continue
@@ -69,7 +69,8 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
         part = sign * turned[first:last]
         if part.sum() * step < LEAST_TURN:
             continue
-        if previous is None or (first - previous) * step >= CHICANE_M:
+        near = CHICANE_M / JOIN_SAME_M * _join_m(1.0 / max(float(part.max()), 1e-6))
+        if previous is None or (first - previous) * step >= near:
             group += 1
         previous = last
         strong = part >= 0.9 * part.max()
@@ -84,7 +85,7 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
 
 
 def _join_m(radius: float) -> float:
-    """How far apart two bends of one direction may be to count as one corner, for the larger of their radii."""
+    """How far apart two bends of one direction may be to count as one corner, for the radius of the tighter."""
     return float(np.clip(0.6 * radius, 8.0, JOIN_SAME_M))
 
 
@@ -95,7 +96,7 @@ def _split_at_valleys(turned: Array, first: int, last: int, sign: int, step: flo
     for left, right in itertools.pairwise(peaks):
         weaker = min(part[left], part[right])
         low = np.flatnonzero(part[left:right] < VALLEY * weaker)
-        if len(low) and len(low) * step >= _join_m(1.0 / weaker):
+        if len(low) and len(low) * step >= _join_m(1.0 / max(part[left], part[right])):
             begin, end = first + left + int(low[0]), first + left + int(low[-1]) + 1
             return [(first, begin, sign), *_split_at_valleys(turned, end, last, sign, step)]
     return [(first, last, sign)]

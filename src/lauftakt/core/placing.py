@@ -63,10 +63,11 @@ class _MeanLine:
         self._offset = np.zeros(len(centre.s))
         self._slope = np.zeros(len(centre.s))
         if weight.sum() > centre.length / 20:
+            first, span = centre.s[0], float(centre.s[-1] - centre.s[0])
             spline, _ = smooth_curve(
-                centre.wrap(s), n, n, centre.length, closed=centre.closed, cutoff_m=30.0, weight=weight
+                centre.wrap(s) - first, n, n, span, closed=centre.closed, cutoff_m=30.0, weight=weight
             )
-            inside = centre.wrap(centre.s)
+            inside = centre.wrap(centre.s) - first
             self._offset, self._slope = spline(inside), spline(inside, 1)
 
     def at(self, s: Array) -> tuple[Array, Array, Array]:
@@ -378,7 +379,14 @@ def _first_places(
         s = own + count * centre.period
         drive[near] = count
         drive = np.maximum.accumulate(drive)
-    return np.asarray(travelled + np.interp(track.speed_time, fix_time[near], s - at_fix)), drive
+    found = travelled + np.interp(track.speed_time, fix_time[near], s - at_fix)
+    if drive[-1]:
+        # On the way back distance travelled says nothing about s.
+        for again in np.flatnonzero(np.diff(s - drive[near] * centre.period) < -0.2 * (centre.s[-1] - centre.s[0])):
+            between = (track.speed_time > fix_time[near][again]) & (track.speed_time < fix_time[near][again + 1])
+            ends = fix_time[near][again : again + 2]
+            found[between] = np.interp(track.speed_time[between], ends, s[again : again + 2])
+    return np.asarray(found), drive
 
 
 def _unknown_steps(
@@ -405,6 +413,7 @@ def _unknown_steps(
         inside = (time[1:] > track.speed_time[gap]) & (time[:-1] < track.speed_time[gap + 1])
         variance[inside] += (0.5 * moved[inside] + 1.0) ** 2
     for again in np.flatnonzero(np.diff(drive) > 0):
-        first, last = np.searchsorted(time, [fix_time[again], fix_time[again + 1]])
+        before = np.flatnonzero(near[: again + 1])
+        first, last = np.searchsorted(time, [fix_time[before[-1]] if len(before) else 0.0, fix_time[again + 1]])
         variance[max(first - 1, 0) : last] += 1e6
     return variance

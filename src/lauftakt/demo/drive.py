@@ -167,6 +167,12 @@ def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array) -> Arra
     """Speed over one lap between laps like it: forward and backward pass with some run-up and run-out."""
     count = len(curvature)
     index = np.arange(-round(RUN_UP_M / limits.step), count + round(RUN_OUT_M / limits.step)) % count
+    start = round(RUN_UP_M / limits.step)
+    return _sweep(car, limits, curvature, advance, index)[start : start + count]
+
+
+def _sweep(car: Car, limits: _Limits, curvature: Array, advance: Array, index: NDArray[np.int64]) -> Array:
+    """Backward and forward pass over the grid points of ``index``."""
     top = np.minimum(np.minimum(limits.grip_speed * limits.speed_share, limits.cap), 90.0)
     v = top[index].tolist()
     bend = np.abs(curvature)[index].tolist()
@@ -195,8 +201,7 @@ def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array) -> Arra
         reach = max(w * w + 2.0 * (push - drag * w * w - roll) * ahead[i], 4.0) ** 0.5
         if reach < v[i + 1]:
             v[i + 1] = reach
-    start = round(RUN_UP_M / limits.step)
-    return np.array(v[start : start + count])
+    return np.array(v)
 
 
 def plain_speed(circuit: Circuit, car: Car, driver: Driver, line: Array) -> Array:
