@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from lauftakt.core.comparing import passage_draws, passage_times
 from lauftakt.core.consistency import held_up
+from lauftakt.core.landmarks import place_without_positions
 from lauftakt.core.laps import Lap, LapTrace, sector_times, split_laps
 from lauftakt.core.layout import Layout, LayoutSketch, Line
 from lauftakt.core.log import Log, Unusable, Warning
@@ -141,6 +142,13 @@ def make_layout(logs: Log | Sequence[Log], sketch: LayoutSketch | str, start: Li
     return layout, tuple(warnings)
 
 
+def place(log: Log, layout: Layout) -> Placed:
+    """A run on a layout: by its positions, or without them by its corners."""
+    if log.role("latitude") is None or log.role("longitude") is None:
+        return place_without_positions(log, layout)
+    return place_run(log, layout.plane, layout.centre)
+
+
 def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
     """Place a run on a layout, cut it into laps and compute what its driver did in each.
 
@@ -158,7 +166,7 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
     Unusable
         ``no-positions`` or ``elsewhere``.
     """
-    placed: Placed = place_run(log, layout.plane, layout.centre)
+    placed: Placed = place(log, layout)
     laps, traces = split_laps(placed, layout)
     laps = [
         replace(lap, sector_times_s=sector_times(traces[lap.number], layout)) if lap.number in traces else lap

@@ -41,7 +41,7 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
     count = len(centre.s) - 1 if centre.closed else len(centre.s)
     mode = "wrap" if centre.closed else "nearest"
     bend = uniform_filter1d(centre.curvature[:count], 9, mode=mode)
-    step = centre.length / (len(centre.s) - 1)
+    step = float(centre.s[-1] - centre.s[0]) / (len(centre.s) - 1)
     # Start the search on a straight, so that no corner is cut in two.
     shift = int(np.argmin(uniform_filter1d(np.abs(bend), 41, mode=mode))) if centre.closed else 0
     turned = np.roll(bend, -shift)
@@ -77,7 +77,11 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
         apex = first + int(np.flatnonzero(strong)[0] + np.flatnonzero(strong)[-1]) // 2
         if not strong[apex - first]:  # two apexes: the first one counts
             apex = first + int(np.argmax(part))
-        entry_m, apex_m, exit_m = (float(((i + shift) % count) * step) for i in (first, apex, last))
+        entry_m, apex_m, exit_m = (
+            float(centre.s[(i + shift) % count if centre.closed else min(i, count - 1)]) for i in (first, apex, last)
+        )
+        if not 0.0 <= apex_m <= layout.length:
+            continue
         corners.append(Corner("", "left" if sign > 0 else "right", entry_m, apex_m, exit_m, group))
     corners.sort(key=lambda corner: corner.apex_m)
     groups = {g: i + 1 for i, g in enumerate(dict.fromkeys(c.group for c in corners))}

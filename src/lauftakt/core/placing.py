@@ -37,6 +37,7 @@ class Placed:
     speed : (n,) m/s, speed of the path, corrected by the scale
     node_time, node_draws : (k,) s and (k, draws) m, draws of the error of ``s``
     on_circuit : (n,) False where the car was away from the layout or nothing was logged
+    offset_known : whether ``n`` was measured
     scale, scale_u, delay_s : estimated factor of the logged speed, its standard deviation, delay of the positions
     """
 
@@ -52,6 +53,7 @@ class Placed:
     delay_s: float
     inferred_speed: bool
     warnings: tuple[Warning, ...]
+    offset_known: bool = True
 
 
 class _MeanLine:

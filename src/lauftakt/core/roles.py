@@ -48,6 +48,8 @@ ROLES: dict[str, Role] = {
             for side in ("left", "right")
         ),
         Role("lap_number", "1", "lap", "1", ("lapnumber", "lapno", "lapcount")),
+        Role("lap_distance", "m", "lap distance", "m", ("lapdist", "distancelap", "distanceinlap")),
+        Role("lap_share", "1", "lap share", "1", ("lapfraction", "lapposition", "normalizedlap", "lapprogress")),
         Role("oil_temperature", "K", "oil temperature", "degC", ("toil", "oiltemp")),
         Role("water_temperature", "K", "water temperature", "degC", ("twater", "watertemp", "coolanttemperature")),
     )

@@ -129,6 +129,8 @@ def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, Lap
     offset = np.interp(at, placed.time, placed.n)
     ahead = np.interp(at, placed.time, _longitudinal(log, placed))
     aside = _lateral(log, placed, layout, at, places, speed, offset)
+    if not placed.offset_known:
+        offset = np.full_like(offset, np.nan)
     rows = {"speed": speed, "offset": offset, "ahead": ahead, "aside": aside}
     for role in (*GRIDDED, *WHEELS):
         channel = log.role(role)

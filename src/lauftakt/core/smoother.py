@@ -56,6 +56,7 @@ class Nodes:
     stretch : (n,) 1 - n kappa
     pace : (n,) m/s along the centre line
     weight : (n,) 1 for a fix that counts fully, 0 where there is none
+    across_weight : (n,) the same for what is across the line, or None where it is the same
     mean : (n, k) sparse, basis functions of the mean line's error at the nodes, or None to take the mean line as exact
     mean_prior : what is known of those coefficients beforehand: precision (k, k), 1/m^2, and mean (k,), m
     line_m : (n,) m, standard deviation of a lap's departure from the mean line there, or None to take the noise's
@@ -74,6 +75,7 @@ class Nodes:
     weight: Array
     mean: csr_matrix | None = None
     mean_prior: tuple[Array, Array] | None = None
+    across_weight: Array | None = None
     unknown: Array | None = None
     line_m: Array | None = None
 
@@ -183,15 +185,16 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     along = np.column_stack([nodes.stretch, zero, tx, ty])
     across = np.column_stack([zero, np.ones(count), -ty, tx])
     late = np.column_stack([zero, -nodes.stretch * nodes.pace])
-    for row, target, shared in (
-        (along, nodes.stretch * nodes.along, late),
-        (across, nodes.across, np.zeros((count, 2))),
+    aside = believed if nodes.across_weight is None else nodes.across_weight / noise.fix_m**2
+    for row, target, shared, weight in (
+        (along, nodes.stretch * nodes.along, late, believed),
+        (across, nodes.across, np.zeros((count, 2)), aside),
     ):
-        diagonal += believed[:, None, None] * row[:, :, None] * row[:, None, :]
-        right += (believed * target)[:, None] * row
-        border += believed[:, None, None] * row[:, :, None] * shared[:, None, :]
-        corner += (shared * believed[:, None]).T @ shared
-        corner_right += shared.T @ (believed * target)
+        diagonal += weight[:, None, None] * row[:, :, None] * row[:, None, :]
+        right += (weight * target)[:, None] * row
+        border += weight[:, None, None] * row[:, :, None] * shared[:, None, :]
+        corner += (shared * weight[:, None]).T @ shared
+        corner_right += shared.T @ (weight * target)
 
     shared_border = [border.reshape(-1, 2)]
     if nodes.mean is not None:

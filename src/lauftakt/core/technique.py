@@ -81,8 +81,8 @@ class Figures:
     countersteer_s: float | None
     locked_s: float | None
     offset_turn_in: float | None
-    offset_apex: float
-    offset_exit: float
+    offset_apex: float | None
+    offset_exit: float | None
     exit_speed: float
     straight_end_speed: float
     inferred: bool
@@ -204,13 +204,19 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         steering_reversals=reversals,
         countersteer_s=counter,
         locked_s=_locked(signals, row, first, last, steps),
-        offset_turn_in=None if turn_in is None else float(np.interp(turn_in, places, offset)),
-        offset_apex=float(np.interp(window.apex, places, offset)),
-        offset_exit=float(np.interp(window.exit, places, offset)),
+        offset_turn_in=None if turn_in is None else _at(turn_in, places, offset),
+        offset_apex=_at(window.apex, places, offset),
+        offset_exit=_at(window.exit, places, offset),
         exit_speed=float(np.interp(window.exit, s, speed)),
         straight_end_speed=float(np.nanmax(np.where(np.isfinite(time[beyond]), signals.speed[row, beyond], 0.0))),
         inferred=signals.inferred,
     )
+
+
+def _at(place: float, places: Array, values: Array) -> float | None:
+    """A value at a place, None where it is not known."""
+    found = float(np.interp(place, places, values))
+    return found if np.isfinite(found) else None
 
 
 def _slowest(speed: Array, s: Array, window: Window) -> int:
