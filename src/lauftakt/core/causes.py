@@ -142,7 +142,11 @@ def _brakes(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, 
     if point is not None and release is not None:
         # Braking that ends as much earlier as it began was moved as a whole.
         early = max(early, min(-point.value, -release.value))
-    if point is not None and point.below(2.0) and approach is not None and early > 2.0:
+    where = difference(own, theirs, lambda f: f.min_speed_m, PLACE_M)
+    if where is not None and where.below(8.0) and point is not None and point.value < 1.0:
+        early = max(early, -0.6 * where.value)  # slow long before the others are
+    begun = point is not None and (point.below(2.0) or (where is not None and where.below(8.0) and point.value < 1.0))
+    if point is not None and begun and approach is not None and early > 2.0:
         # Counted to the release: who brakes early and lets go early rolls at the lowest speed.
         cost = early * max(1 / slow - 1 / approach, 0.0)
         found.append(Evidence("early_brake", "brake_point_m", point.own, point.theirs, cost))
@@ -236,6 +240,10 @@ def _pedal(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, f
         moved = 0.0 if slowest is None else max(slowest.value, 0.0)
         share *= 0.5 if moved > 0.8 * late.value else 1.0
         found.append(Evidence("late_throttle", figure, late.own, late.theirs, share * out))
+    opened = difference(own, theirs, lambda f: f.exit_throttle, 0.01)
+    if late is None and opened is not None and opened.below(0.06):
+        share = min(1.0, -opened.value / 0.25)
+        found.append(Evidence("late_throttle", "exit_throttle", opened.own, opened.theirs, 0.8 * share * out))
     return found
 
 

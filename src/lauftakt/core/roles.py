@@ -24,6 +24,8 @@ ROLES: dict[str, Role] = {
     for role in (
         Role("latitude", "deg", "latitude", "deg", ("lat", "gpslat", "gpslatitude", "positionlatitude")),
         Role("longitude", "deg", "longitude", "deg", ("lon", "lng", "long", "gpslon", "gpslongitude", "gpslong")),
+        Role("local_x", "m", "local x", "m", ("positionx", "xposition", "posx", "east", "easting")),
+        Role("local_y", "m", "local y", "m", ("positiony", "yposition", "posy", "north", "northing")),
         Role("altitude", "m", "altitude", "m", ("ele", "elevation", "height", "gpsaltitude")),
         Role("speed", "m/s", "speed", "km/h", ("wheelspeed", "groundspeed", "vehiclespeed", "velocity", "vcar")),
         Role("receiver_speed", "m/s", "receiver speed", "km/h", ("gpsspeed", "speedgps", "gnssspeed")),

@@ -51,7 +51,8 @@ class Figures:
     m/s^2. ``brake_shape`` is ``early_peak``, ``slow_build``, ``sudden_release`` or ``even``. ``brake_dips`` counts
     moments inside one application when a quarter of its peak was let off. ``countersteer_s`` is how long the wheel was
     turned against the corner, ``locked_s`` how long a wheel stood. ``approach_speed`` is that at the brake point,
-    ``roll_s`` the part of ``coast_s`` before the lowest speed.
+    ``roll_s`` the part of ``coast_s`` before the lowest speed, ``exit_throttle`` the mean share of full throttle from
+    the apex to 30 m after the exit.
     """
 
     corner: str
@@ -73,6 +74,7 @@ class Figures:
     roll_s: float
     throttle_pickup_m: float | None
     full_throttle_m: float | None
+    exit_throttle: float
     throttle_lifts: int
     lowest_throttle: float
     gear: int | None
@@ -197,6 +199,7 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         roll_s=float(steps[lifted:slowest][coasting[lifted:slowest]].sum()),
         throttle_pickup_m=None if pickup_i is None else float(s[pickup_i]),
         full_throttle_m=None if full_i is None else _reaches(pedal, s, full_i, _full_level(signals)),
+        exit_throttle=_mean_between(pedal, s, window.apex, window.exit + 30.0),
         throttle_lifts=_lifts(pedal, clock, pickup_i, full_i, None if gear is None else gear[row, first:last]),
         lowest_throttle=float(pedal.min()),
         gear=None if gear is None else round(float(gear[row, first + slowest])),
@@ -211,6 +214,11 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         straight_end_speed=float(np.nanmax(np.where(np.isfinite(time[beyond]), signals.speed[row, beyond], 0.0))),
         inferred=signals.inferred,
     )
+
+
+def _mean_between(values: Array, s: Array, low: float, high: float) -> float:
+    inside = (s >= low) & (s <= high)
+    return float(values[inside].mean()) if inside.any() else float(values[-1])
 
 
 def _at(place: float, places: Array, values: Array) -> float | None:
@@ -399,6 +407,10 @@ def _lifts(pedal: Array, time: Array, pickup: int | None, full: int | None, gear
     if pickup is None:
         return 0
     part = pedal[pickup:]
+    # Closed again after it was clearly open, however little: a foot that does not trust the car yet.
+    state = np.where(part > 2 * BRAKE_ON, 1, np.where(part < 0.5 * BRAKE_ON, -1, 0))
+    known = state[state != 0]
+    closed = int((np.diff(known) < 0).sum()) - int(len(known) > 0 and known[-1] < 0)
     dips, details = find_peaks(-part, prominence=LIFT, plateau_size=(1, None))
     count = 0
     for dip, left, right in zip(dips, details["left_bases"], details["right_bases"], strict=True):
@@ -410,7 +422,7 @@ def _lifts(pedal: Array, time: Array, pickup: int | None, full: int | None, gear
         # Only what is taken again: the flank into the next braking has no rise after it.
         taken = part[dip:].max() - part[dip] > LIFT
         count += bool(taken and not changed)
-    return count
+    return max(count, closed)
 
 
 def _steering(
@@ -430,7 +442,7 @@ def _steering(
     most = float(np.percentile(own[inside], 95))
     if most <= 0:
         return None, None, None
-    turn_in = _turn_in(signals, row, first, s, window, wanted)
+    turn_in = _turn_in(signals, row, window, wanted)
     begin = int(np.searchsorted(s, turn_in)) if turn_in is not None else int(np.flatnonzero(inside)[0])
     if steering is None:
         return turn_in, None, None
@@ -444,19 +456,19 @@ def _steering(
     return turn_in, reversals, float(np.gradient(clock[begin : end + 1])[against].sum()) if len(wheel) > 2 else 0.0
 
 
-def _turn_in(signals: Signals, row: int, first: int, s: Array, window: Window, side: float) -> float | None:
+def _turn_in(signals: Signals, row: int, window: Window, side: float) -> float | None:
     """Where the path begins to turn.
 
     The heading gained grows with the square of the way after the wheel is turned: the line through the square roots at
     6 and 20 % of the corner's whole turn, extended to zero. A single value of a noisy curvature would not do.
     """
-    part = slice(first, first + len(s))
-    bend = side * signals.aside[row, part] / np.maximum(signals.speed[row, part], 3.0) ** 2
-    inside = (s >= window.entry - 40.0) & (s <= window.exit)
+    inside = (signals.places >= window.entry - 40.0) & (signals.places <= window.exit)
+    inside &= np.isfinite(signals.time[row])
     if inside.sum() < 10:
         return None
-    place = s[inside]
-    turned = np.concatenate([[0.0], np.cumsum((bend[inside][1:] + bend[inside][:-1]) / 2 * np.diff(place))])
+    place = signals.places[inside]
+    bend = side * signals.aside[row, inside] / np.maximum(signals.speed[row, inside], 3.0) ** 2
+    turned = np.concatenate([[0.0], np.cumsum((bend[1:] + bend[:-1]) / 2 * np.diff(place))])
     turned -= np.minimum.accumulate(turned[::-1])[::-1].min()
     whole = float(turned[-1] - turned.min())
     if whole < 0.1:

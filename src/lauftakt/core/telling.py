@@ -61,6 +61,9 @@ def tell(finding: Finding, reference: str) -> str:
 
 def _cause(evidence: Evidence, reference: str) -> str:
     gap = abs(evidence.own - evidence.theirs)
+    if evidence.figure == "exit_throttle":
+        shares = f"{100 * evidence.own:.0f} % instead of {100 * evidence.theirs:.0f} %"
+        return f"opens the throttle less on the way out ({shares})"
     return _CAUSES[evidence.cause].format(
         reference=reference,
         distance=f"{gap:.0f} m",

@@ -3,6 +3,7 @@
 from pathlib import Path
 
 from lauftakt.core.log import Log, Unusable
+from lauftakt.core.sense import make_sense
 from lauftakt.formats.csv_in import read_csv
 
 
@@ -19,7 +20,7 @@ def read_log(path: Path) -> Log:
             raise Unusable("file-missing", "This is a folder, not a log file.")
         if path.suffix.lower() in (".geojson", ".json"):
             raise Unusable("file-kind", "This is a layout or other data, not a log; give layouts with --layout.")
-        return read_csv(path)
+        return make_sense(read_csv(path))
     except FileNotFoundError as error:
         raise Unusable("file-missing", "There is no such file.") from error
     except PermissionError as error:

@@ -1,0 +1,90 @@
+"""Units that contradict the values, pedals without names, local coordinates."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from lauftakt.core.analysis import analyse_run, make_layout
+from lauftakt.core.geo import Plane
+from lauftakt.core.log import Channel, Log
+from lauftakt.core.sense import make_sense, propose_roles
+from tests.day import Day
+
+
+def codes(log: Log) -> set[str]:
+    return {warning.code for warning in log.warnings}
+
+
+def changed(log: Log, role: str, **changes: object) -> Log:
+    return replace(log, channels=tuple(replace(c, **changes) if c.role == role else c for c in log.channels))
+
+
+def test_a_sound_log_stays_as_it_is(day: Day) -> None:
+    for log in day.logs:
+        assert make_sense(log) == log
+
+
+@pytest.mark.parametrize("factor", [3.6, 1 / 3.6, 2.2369, 1 / 2.2369, 1.609])
+def test_a_speed_in_another_unit_is_recognised_by_the_positions(day: Day, factor: float) -> None:
+    speed = day.logs[0].role("speed")
+    found = make_sense(changed(day.logs[0], "speed", values=speed.values * factor))
+    assert "unit-corrected" in codes(found)
+    assert np.allclose(found.role("speed").values / speed.values.clip(1), 1.0, atol=0.01, rtol=0.01) or np.isclose(
+        np.median(found.role("speed").values / speed.values.clip(1)), 1.0, atol=0.01
+    )
+
+
+def test_a_speed_that_fits_no_unit_is_doubted(day: Day) -> None:
+    speed = day.logs[0].role("speed")
+    found = make_sense(changed(day.logs[0], "speed", values=speed.values * 1.3))
+    assert codes(found) == {"unit-doubted"}
+    assert np.array_equal(found.role("speed").values, speed.values * 1.3)
+
+
+@pytest.mark.parametrize("factor", [0.01, 100.0])
+def test_shares_and_per_cent(day: Day, factor: float) -> None:
+    throttle = day.logs[0].role("throttle")
+    found = make_sense(changed(day.logs[0], "throttle", values=throttle.values * factor))
+    assert "unit-corrected" in codes(found)
+    assert np.allclose(found.role("throttle").values, throttle.values)
+
+
+def test_pedals_are_known_by_what_they_do(day: Day) -> None:
+    names = {"throttle": "A1", "brake_pressure": "A2", "steering": "A3", "engine_speed": "A4", "gear": "A5"}
+    log = day.logs[1]
+    unnamed = replace(
+        log,
+        channels=tuple(
+            replace(c, name=names[c.role], role=None, unit="") if c.role in names else c for c in log.channels
+        ),
+    )
+    assert {(p.channel, p.role) for p in propose_roles(unnamed)} == {("A1", "throttle"), ("A2", "brake_pedal")}
+    assert all(0.75 < p.confidence <= 1 for p in propose_roles(unnamed))
+    found = make_sense(unnamed)
+    assert codes(found) == {"role-proposed"}
+    run, sound = analyse_run(found, day.layout), day.runs[1]
+    for own, other in zip(run.technique[3], sound.technique[3], strict=True):
+        if own.brake_point_m is not None and other.brake_point_m is not None:
+            assert own.brake_point_m == pytest.approx(other.brake_point_m, abs=1.5)
+
+
+def test_local_coordinates_do_as_well(day: Day) -> None:
+    log = day.logs[0]
+    latitude, longitude = log.role("latitude"), log.role("longitude")
+    x, y = Plane(53.8127, 10.1846).to_xy(latitude.values, longitude.values)
+    others = tuple(c for c in log.channels if c.role not in ("latitude", "longitude"))
+    local = make_sense(
+        Log(
+            (
+                Channel("x", "m", "local_x", latitude.time, x),
+                Channel("y", "m", "local_y", latitude.time, y),
+                *others,
+            )
+        )
+    )
+    assert "local-positions" in codes(local)
+    layout, _ = make_layout(local, "Somewhere")
+    run = analyse_run(local, layout)
+    assert layout.length == pytest.approx(day.layout.length, abs=4)
+    assert len(run.traces) >= len(day.runs[0].traces) - 1
