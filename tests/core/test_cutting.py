@@ -7,6 +7,12 @@ import pytest
 
 from lauftakt.core.analysis import analyse_run, make_layout
 from lauftakt.core.log import Channel, Log, Unusable
+from lauftakt.demo.circuits import tamar_ring
+from lauftakt.demo.drive import drive_run
+from lauftakt.demo.habits import Driver
+from lauftakt.demo.line import racing_line
+from lauftakt.demo.scenario import COUPE
+from lauftakt.demo.sensors import Sensors, record
 from tests.day import Day
 
 
@@ -76,10 +82,54 @@ def test_positions_only(day: Day) -> None:
     assert any(w.code == "speed-inferred" for w in run.warnings)
 
 
-def test_without_positions_it_says_so(day: Day) -> None:
+@pytest.mark.parametrize(
+    ("left", "limit"), [((), 0.06), (("yaw_rate",), 0.06), (("yaw_rate", "lateral_acceleration"), 0.5)]
+)
+def test_without_positions_corners_tell_where_the_car_is(day: Day, left: tuple[str, ...], limit: float) -> None:
+    run = analyse_run(without(day.logs[1], "latitude", "longitude", *left), day.layout)
+    assert {w.code for w in run.warnings} >= {"placed-by-corners"}
+    times = np.array([lap.time_s for lap in run.laps if lap.time_s is not None])
+    stated = np.array([lap.time_u_s for lap in run.laps if lap.time_s is not None])
+    errors = times - day.truth[1]["lap_times_s"]
+    assert np.sqrt(np.mean(errors**2)) < limit
+    assert (np.abs(errors) < 4 * stated).all()
+    apart = [run.traces[n].time - day.runs[1].traces[n].time for n in run.traces]
+    assert np.sqrt(np.mean(np.square(apart))) < 3 * limit
+    corner = run.technique[3][4]
+    assert corner.offset_apex is None
+    assert corner.min_speed == pytest.approx(day.runs[1].technique[3][4].min_speed, abs=0.3)
+
+
+def test_lap_distance_and_lap_share_are_positions_along_the_line(day: Day) -> None:
+    log, truth = day.logs[2], day.truth[2]
+    s = np.interp(np.arange(0, truth["time_s"][-1], 0.1), truth["time_s"], truth["s_m"]) % 4310.0
+    clock = np.arange(len(s)) * 0.1
+    bare = without(log, "latitude", "longitude", "yaw_rate", "lateral_acceleration", "steering")
+    for channel in (
+        Channel("lap distance", "m", "lap_distance", clock, s),
+        Channel("share", "1", "lap_share", clock, s / 4310.0),
+    ):
+        run = analyse_run(replace(bare, channels=(*bare.channels, channel)), day.layout)
+        times = np.array([lap.time_s for lap in run.laps if lap.time_s is not None])
+        assert np.abs(times - truth["lap_times_s"]).max() < 0.1
+
+
+def test_without_anything_to_recognise_it_says_so(day: Day) -> None:
+    gone = ("latitude", "longitude", "yaw_rate", "lateral_acceleration", "steering")
+    for roles in (gone, (*gone, "speed")):
+        with pytest.raises(Unusable) as told:
+            analyse_run(without(day.logs[0], *roles), day.layout)
+        assert told.value.code == "no-positions"
+
+
+def test_the_corners_of_another_circuit_are_not_recognised(day: Day) -> None:
+    circuit = tamar_ring()
+    line = racing_line(circuit)
+    motion = drive_run(circuit, COUPE, Driver("x"), timed_laps=2, seed=1, line=line)
+    log = record(circuit, COUPE, motion, Sensors(), seed=2, meta={})
     with pytest.raises(Unusable) as told:
-        analyse_run(without(day.logs[0], "latitude"), day.layout)
-    assert told.value.code == "no-positions"
+        analyse_run(without(log, "latitude", "longitude"), day.layout)
+    assert told.value.code == "elsewhere"
 
 
 def test_another_place_is_refused(day: Day) -> None:

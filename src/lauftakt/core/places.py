@@ -96,7 +96,7 @@ def _join_m(radius: float) -> float:
 def _split_at_valleys(turned: Array, first: int, last: int, sign: int, step: float) -> list[tuple[int, int, int]]:
     """A bend cut where its curvature stays below a quarter of both neighbouring peaks for longer than joins them."""
     part = sign * turned[first:last]
-    peaks = find_peaks(part, prominence=0.5 * BEND_ON)[0]
+    peaks = find_peaks(part, prominence=max(0.5 * BEND_ON, 0.15 * float(part.max())))[0]
     for left, right in itertools.pairwise(peaks):
         weaker = min(part[left], part[right])
         low = np.flatnonzero(part[left:right] < VALLEY * weaker)
