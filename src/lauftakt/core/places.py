@@ -56,9 +56,10 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
     joined: list[tuple[int, int, int]] = []
     for first, last, sign in (piece for part in found for piece in _split_at_valleys(turned, *part, step)):
         if joined and joined[-1][2] == sign:
-            before = sign * turned[joined[-1][0] : joined[-1][1]]
-            radius = 1.0 / max(float(before.max()), float((sign * turned[first:last]).max()))
-            if (first - joined[-1][1]) * step < _join_m(radius):
+            before, after = sign * turned[joined[-1][0] : joined[-1][1]], sign * turned[first:last]
+            little = VALLEY * min(float(before.max()), float(after.max()))
+            gap = first + int(np.argmax(after > little)) - joined[-1][0] - int(np.flatnonzero(before > little)[-1])
+            if gap * step < _join_m(1.0 / max(float(before.max()), float(after.max()))):
                 joined[-1] = (joined[-1][0], last, sign)
                 continue
         joined.append((first, last, sign))
