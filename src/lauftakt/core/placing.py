@@ -18,9 +18,10 @@ Array = NDArray[np.float64]
 DRAWS = 64
 OFF_CIRCUIT_M = 25.0
 MOVING_MS = 4.0
-MEAN_STEP_M = 60.0
-MEAN_STEP_RAD = 0.35
-NODE_S = 0.3
+MEAN_STEP_M = 100.0
+MEAN_STEP_RAD = 0.6
+NODE_S = 0.4
+COARSE_S = 0.05
 LINE_FLOOR_M = 0.12
 LINE_LENGTH_M = 80.0
 
@@ -84,7 +85,7 @@ class _MeanLine:
 class _MeanBasis:
     """Piecewise linear functions of s for the mean line's error, periodic on a closed line.
 
-    Knots are at most 60 m and a third of a radian of turning apart: the slow position errors, averaged over the laps,
+    Knots are at most 100 m and six tenths of a radian of turning apart: the slow position errors, averaged over the laps,
     shift the whole line sideways to its own direction, which changes fast in a tight corner. Knots too far apart could
     not follow that, and the smoother would believe to know what it cannot know.
     """
@@ -127,7 +128,7 @@ def place_run(
     centre: CentreLine,
     *,
     noise: Noise | None = None,
-    passes: int = 3,
+    passes: int = 2,
     draws: bool = True,
     known: Known | None = None,
 ) -> Placed:
@@ -175,14 +176,14 @@ def place_run(
     given = noise
     noise = noise or (Noise() if track.logged_speed else Noise(speed_m=0.12, scale=0.003, delay_s=0.001))
 
-    inside = (track.fix_time >= track.speed_time[0]) & (track.fix_time <= track.speed_time[-1])
+    clock, way, pace = _coarse(track)
+    inside = (track.fix_time >= clock[0]) & (track.fix_time <= clock[-1])
     fix_time, wrapped, offset = track.fix_time[inside], wrapped[inside], offset[inside]
     believed = near[inside].astype(float)
     time, group = _nodes(fix_time)
-    s, drive = _first_places(track, fix_time, wrapped, believed > 0, centre)  # of the speed's samples
-    steps = np.diff(track.speed_time)
-    unknown = _unknown_steps(track, fix_time, believed > 0, drive, time, group)
-    moving = np.interp(fix_time, track.speed_time, track.speed) > MOVING_MS
+    s, drive = _first_places(clock, way, fix_time, wrapped, believed > 0, centre)
+    unknown = _unknown_steps(track, np.interp(time, clock, way), fix_time, believed > 0, drive, time, group)
+    moving = np.interp(fix_time, clock, pace) > MOVING_MS
 
     basis = _MeanBasis(centre)
     trust = believed.copy()
@@ -190,17 +191,16 @@ def place_run(
     scatter = None
     for turn in range(passes):
         last = turn == passes - 1
-        fix_s = np.interp(fix_time, track.speed_time, s)
-        node_s = np.interp(time, track.speed_time, s)
+        fix_s = np.interp(fix_time, clock, s)
+        node_s = np.interp(time, clock, s)
         line = _MeanLine(centre, fix_s, offset - drift_across, trust * moving)
         if known is not None:
             line = _MeanLine(centre, known.s, known.n, np.ones(len(known.s)))
         n, slope, bend = line.at(s)
         stretch = np.maximum(1.0 - n * bend, 0.3)
-        rate = track.speed / np.sqrt(1.0 + slope**2) / stretch
-        carried = np.concatenate([[0.0], np.cumsum(steps * (rate[1:] + rate[:-1]) / 2)])
-        swing = rate * bend / stretch
-        swung = np.concatenate([[0.0], np.cumsum(steps * (swing[1:] + swing[:-1]) / 2)])
+        gain = 1.0 / np.sqrt(1.0 + slope**2) / stretch  # metres of centre line for each metre of path
+        carried = _integral(way, gain)
+        swung = _integral(way, gain * bend / stretch)
         fix_n, _, fix_bend = line.at(fix_s)
         inside_s = centre.wrap(fix_s)
         miss = wrapped - inside_s
@@ -218,13 +218,13 @@ def place_run(
         nodes = Nodes(
             time=time,
             s=node_s,
-            advance=np.diff(np.interp(time, track.speed_time, carried)),
-            swing=np.diff(np.interp(time, track.speed_time, swung)),
+            advance=np.diff(np.interp(time, clock, carried)),
+            swing=np.diff(np.interp(time, clock, swung)),
             along=mean(miss),
             across=mean(offset - fix_n),
             tangent=np.column_stack([mean(tx), mean(ty)]),
             stretch=np.where(total > 0, mean(fix_stretch), 1.0),
-            pace=np.interp(time, track.speed_time, rate),
+            pace=np.interp(time, clock, pace * gain),
             weight=total,
             mean=basis.at(node_s) if last and known is None else None,
             mean_prior=_line_prior(basis, line, centre) if last and known is None else None,
@@ -233,15 +233,15 @@ def place_run(
         )
         result = smooth(nodes, noise, draws=DRAWS if last and draws else 0)
         base = result.scale * carried
-        change = node_s + result.correction - np.interp(time, track.speed_time, base)
-        s = base + np.interp(track.speed_time, time, change)
+        change = node_s + result.correction - np.interp(time, clock, base)
+        s = base + np.interp(clock, time, change)
         if last:
             break
         drift_east, drift_north, departure = (
             np.interp(fix_time, time, values) for values in (*result.drift.T, result.departure)
         )
         drift_across = -drift_east * ty + drift_north * tx
-        correction = np.interp(fix_time, track.speed_time, s) - fix_s
+        correction = np.interp(fix_time, clock, s) - fix_s
         late = np.interp(fix_time, time, nodes.pace) * result.delay_s
         left_along = fix_stretch * (miss - correction + late) - (drift_east * tx + drift_north * ty)
         left_across = offset - fix_n - departure - drift_across
@@ -253,12 +253,16 @@ def place_run(
         trust = believed * np.minimum(1.0, 6.0 / (4.0 + away))
     covered = (track.speed_time >= time[0]) & (track.speed_time <= time[-1])
     dense_time = track.speed_time[covered]
-    dense_s = np.maximum.accumulate(s[covered])
-    dense_n = line.at(dense_s)[0]
+    s = np.maximum.accumulate(s)
+    # Between two points of the coarse clock s grows with the distance travelled, at the speed's own rate.
+    dense_way = np.interp(dense_time, track.speed_time, _travelled(track))
+    dense_s = np.interp(dense_way, way, s)
+    n = line.at(s)[0]
     if len(result.mean):
-        dense_n = dense_n + basis.at(dense_s) @ result.mean
-    dense_n = dense_n + np.interp(dense_time, time, result.departure)
+        n = n + basis.at(s) @ result.mean
+    dense_n = np.interp(dense_time, clock, n + np.interp(clock, time, result.departure))
     away = np.interp(dense_time, fix_time, 1.0 - believed) > 0.5
+    steps = np.diff(track.speed_time)
     index = np.clip(np.searchsorted(track.speed_time, dense_time), 1, len(steps)) - 1
     return Placed(
         time=dense_time,
@@ -335,7 +339,7 @@ def _with_fix_noise(noise: Noise, along: Array, across: Array) -> Noise:
 def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:
     """Times of the nodes, and which node each fix belongs to.
 
-    Fixes within three tenths of a second share a node: between them the car follows its speed to the millimetre. Gaps
+    Fixes within four tenths of a second share a node: between them the car follows its speed to the millimetre. Gaps
     get nodes of their own, so that the models in between stay smooth.
     """
     slot = np.floor((fix_time - fix_time[0]) / NODE_S + 1e-6).astype(np.int64)
@@ -357,18 +361,36 @@ def _sums(group: NDArray[np.int64], values: Array, count: int) -> Array:
     return np.asarray(np.bincount(group, values, minlength=count), dtype=np.float64)
 
 
+def _travelled(track: Track) -> Array:
+    """(m,) metres, the integral of the speed at its samples."""
+    steps = np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2
+    return np.concatenate([[0.0], np.cumsum(steps)])
+
+
+def _coarse(track: Track) -> tuple[Array, Array, Array]:
+    """A clock of 20 Hz with the distance travelled (m) and speed (m/s) at it: all that geometry needs, while the
+    distance keeps what a faster logger knows of it."""
+    first, last = track.speed_time[0], track.speed_time[-1]
+    clock = np.append(np.arange(first, last - COARSE_S / 2, COARSE_S), last)
+    return clock, np.interp(clock, track.speed_time, _travelled(track)), np.interp(clock, track.speed_time, track.speed)
+
+
+def _integral(way: Array, values: Array) -> Array:
+    """Integral of values along the way, (m,), from 0."""
+    return np.concatenate([[0.0], np.cumsum(np.diff(way) * (values[1:] + values[:-1]) / 2)])
+
+
 def _first_places(
-    track: Track, fix_time: Array, wrapped: Array, near: NDArray[np.bool_], centre: CentreLine
+    clock: Array, way: Array, fix_time: Array, wrapped: Array, near: NDArray[np.bool_], centre: CentreLine
 ) -> tuple[Array, NDArray[np.int64]]:
-    """First estimate of s at the speed's samples: by the fixes nearby and, between them, by distance travelled.
+    """First estimate of s at a clock: by the fixes nearby and, between them, by distance travelled.
 
     It keeps adding up lap after lap, on an open line drive after drive. Also returned: the number of the drive for each
     fix (always 0 on a closed line).
     """
-    travelled = np.concatenate([[0.0], np.cumsum(np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2)])
     drive = np.zeros(len(fix_time), dtype=np.int64)
     own = wrapped[near]
-    at_fix = np.interp(fix_time[near], track.speed_time, travelled)
+    at_fix = np.interp(fix_time[near], clock, way)
     expected = np.diff(at_fix)
     hop = np.diff(own)
     if centre.closed:
@@ -381,18 +403,19 @@ def _first_places(
         s = own + count * centre.period
         drive[near] = count
         drive = np.maximum.accumulate(drive)
-    found = travelled + np.interp(track.speed_time, fix_time[near], s - at_fix)
+    found = way + np.interp(clock, fix_time[near], s - at_fix)
     if drive[-1]:
         # On the way back distance travelled says nothing about s.
         for again in np.flatnonzero(np.diff(s - drive[near] * centre.period) < -0.2 * (centre.s[-1] - centre.s[0])):
-            between = (track.speed_time > fix_time[near][again]) & (track.speed_time < fix_time[near][again + 1])
+            between = (clock > fix_time[near][again]) & (clock < fix_time[near][again + 1])
             ends = fix_time[near][again : again + 2]
-            found[between] = np.interp(track.speed_time[between], ends, s[again : again + 2])
+            found[between] = np.interp(clock[between], ends, s[again : again + 2])
     return np.asarray(found), drive
 
 
 def _unknown_steps(
     track: Track,
+    moved: Array,
     fix_time: Array,
     near: NDArray[np.bool_],
     drive: NDArray[np.int64],
@@ -405,8 +428,7 @@ def _unknown_steps(
     course.
     """
     variance = np.zeros(len(time) - 1)
-    travelled = np.concatenate([[0.0], np.cumsum(np.diff(track.speed_time) * (track.speed[1:] + track.speed[:-1]) / 2)])
-    moved = np.diff(np.interp(time, track.speed_time, travelled))
+    moved = np.diff(moved)
     away = np.zeros(len(time), dtype=bool)
     away[group[~near]] = True
     apart = away[1:] | away[:-1]

@@ -136,96 +136,117 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     """
     count = len(nodes.time)
     step = np.maximum(np.diff(nodes.time), 1e-4)
-    diagonal = np.zeros((count, STATES, STATES))
-    beside = np.zeros((count - 1, STATES, STATES))  # rows of node j + 1, columns of node j
+    # Only what can differ from zero of the 4 x 4 blocks: own[a, b] within a node (a <= b), next_to[a, b] between state
+    # a of a node and state b of the following one.
+    own = {(a, b): np.zeros(count) for a in range(STATES) for b in range(a, STATES)}
+    next_to = {(a, b): np.zeros(count - 1) for a in (0, 1) for b in (0, 1)}
     right = np.zeros((count, STATES))
     border = np.zeros((count, STATES, 2))
     corner = np.diag([1 / noise.scale**2, 1 / noise.delay_s**2])
     corner_right = np.zeros(2)
 
-    # Progress along the centre line: s' = scale * advance + swing * departure.
+    # Progress along the centre line: s' = scale * advance + swing * departure. With e = s' - s - swing (d + d') / 2 -
+    # scale change * advance, one row of weights -1, -h, 1, -h on s, d, s', d' and -advance on the scale.
     spare = 0.0 if nodes.unknown is None else nodes.unknown
     precision = 1.0 / (noise.speed_m**2 * step + 1e-8 + spare)
     gap = nodes.advance - np.diff(nodes.s)
-    first = np.zeros((count - 1, STATES))
-    second = np.zeros((count - 1, STATES))
-    first[:, 0], second[:, 0] = -1.0, 1.0
-    first[:, 1] = second[:, 1] = -nodes.swing / 2
-    common = np.column_stack([-nodes.advance, np.zeros(count - 1)])
-    diagonal[:-1] += precision[:, None, None] * first[:, :, None] * first[:, None, :]
-    diagonal[1:] += precision[:, None, None] * second[:, :, None] * second[:, None, :]
-    beside += precision[:, None, None] * second[:, :, None] * first[:, None, :]
-    right[:-1] += (precision * gap)[:, None] * first
-    right[1:] += (precision * gap)[:, None] * second
-    border[:-1] += precision[:, None, None] * first[:, :, None] * common[:, None, :]
-    border[1:] += precision[:, None, None] * second[:, :, None] * common[:, None, :]
-    corner += (common * precision[:, None]).T @ common
-    corner_right += common.T @ (precision * gap)
+    half = nodes.swing / 2
+    pull = precision * half
+    own[0, 0][:-1] += precision
+    own[0, 0][1:] += precision
+    own[0, 1][:-1] += pull
+    own[0, 1][1:] -= pull
+    own[1, 1][:-1] += pull * half
+    own[1, 1][1:] += pull * half
+    next_to[0, 0] -= precision
+    next_to[0, 1] += pull
+    next_to[1, 0] -= pull
+    next_to[1, 1] += pull * half
+    weighed_gap, weighed_advance = precision * gap, precision * nodes.advance
+    right[:-1, 0] -= weighed_gap
+    right[1:, 0] += weighed_gap
+    right[:-1, 1] -= weighed_gap * half
+    right[1:, 1] -= weighed_gap * half
+    border[:-1, 0, 0] += weighed_advance
+    border[1:, 0, 0] -= weighed_advance
+    border[:-1, 1, 0] += weighed_advance * half
+    border[1:, 1, 0] += weighed_advance * half
+    corner[0, 0] += float(weighed_advance @ nodes.advance)
+    corner_right[0] -= float(weighed_advance @ gap)
 
     # Departure from the mean line (by distance) and drift of the receiver (by time): first-order Gauss-Markov.
     moved = np.abs(nodes.advance) + 0.02
     line_m = np.full(count, noise.line_m) if nodes.line_m is None else nodes.line_m
     drift_m = np.full(count, noise.drift_m)
+    beside = {}
     for state, keep, sigma in (
         (1, np.exp(-moved / noise.line_length_m), line_m),
         (2, np.exp(-step / noise.drift_s), drift_m),
         (3, np.exp(-step / noise.drift_s), drift_m),
     ):
         inverse = 1.0 / (1.0 - keep**2)
-        diagonal[:-1, state, state] += inverse * keep**2 / sigma[:-1] ** 2
-        diagonal[1:, state, state] += inverse / sigma[1:] ** 2
-        beside[:, state, state] -= inverse * keep / (sigma[:-1] * sigma[1:])
-        diagonal[0, state, state] += 1.0 / sigma[0] ** 2
-    diagonal[0, 0, 0] += 1e-4
+        own[state, state][:-1] += inverse * keep**2 / sigma[:-1] ** 2
+        own[state, state][1:] += inverse / sigma[1:] ** 2
+        own[state, state][0] += 1.0 / sigma[0] ** 2
+        beside[state] = -inverse * keep / (sigma[:-1] * sigma[1:])
+    next_to[1, 1] += beside[1]
+    next_to[2, 2], next_to[3, 3] = beside[2], beside[3]
+    own[0, 0][0] += 1e-4
 
     # Fixes, along and across the centre line.
     believed = nodes.weight / noise.fix_m**2
-    tx, ty = nodes.tangent[:, 0], nodes.tangent[:, 1]
-    zero = np.zeros(count)
-    along = np.column_stack([nodes.stretch, zero, tx, ty])
-    across = np.column_stack([zero, np.ones(count), -ty, tx])
-    late = np.column_stack([zero, -nodes.stretch * nodes.pace])
     aside = believed if nodes.across_weight is None else nodes.across_weight / noise.fix_m**2
-    for row, target, shared, weight in (
-        (along, nodes.stretch * nodes.along, late, believed),
-        (across, nodes.across, np.zeros((count, 2)), aside),
-    ):
-        diagonal += weight[:, None, None] * row[:, :, None] * row[:, None, :]
-        right += (weight * target)[:, None] * row
-        border += weight[:, None, None] * row[:, :, None] * shared[:, None, :]
-        corner += (shared * weight[:, None]).T @ shared
-        corner_right += shared.T @ (weight * target)
+    tx, ty = nodes.tangent[:, 0], nodes.tangent[:, 1]
+    target = nodes.stretch * nodes.along
+    own[0, 0] += believed * nodes.stretch**2
+    own[0, 2] += believed * nodes.stretch * tx
+    own[0, 3] += believed * nodes.stretch * ty
+    own[1, 1] += aside
+    own[1, 2] -= aside * ty
+    own[1, 3] += aside * tx
+    own[2, 2] += believed * tx**2 + aside * ty**2
+    own[2, 3] += (believed - aside) * tx * ty
+    own[3, 3] += believed * ty**2 + aside * tx**2
+    right[:, 0] += believed * target * nodes.stretch
+    right[:, 1] += aside * nodes.across
+    right[:, 2] += believed * target * tx - aside * nodes.across * ty
+    right[:, 3] += believed * target * ty + aside * nodes.across * tx
+    late = -nodes.stretch * nodes.pace
+    border[:, 0, 1] += believed * nodes.stretch * late
+    border[:, 2, 1] += believed * tx * late
+    border[:, 3, 1] += believed * ty * late
+    corner[1, 1] += float((believed * late) @ late)
+    corner_right[1] += float((believed * late) @ target)
 
     shared_border = [border.reshape(-1, 2)]
     if nodes.mean is not None:
         # The mean line's error shifts every lap alike: it enters the progress through the swing, and the offsets.
         basis = nodes.mean
-        half = diags([-nodes.swing / 2], [0])
-        progress = half @ (basis[:-1] + basis[1:])
+        progress = diags([-half], [0]) @ (basis[:-1] + basis[1:])
         weighed = diags([precision], [0]) @ progress
         local = np.zeros((count, STATES, basis.shape[1]))
         dense = weighed.toarray()
         local[:-1, 0] -= dense
         local[1:, 0] += dense
-        local[:-1, 1] += first[:, 1:2] * dense
-        local[1:, 1] += second[:, 1:2] * dense
-        offsets = (diags([believed], [0]) @ basis).toarray()
+        local[:-1, 1] -= half[:, None] * dense
+        local[1:, 1] -= half[:, None] * dense
+        offsets = (diags([aside], [0]) @ basis).toarray()
         for state, factor_of in ((1, np.ones(count)), (2, -ty), (3, tx)):
             local[:, state] += factor_of[:, None] * offsets
         shared_border.append(local.reshape(count * STATES, -1))
-        own = (progress.T @ weighed + basis.T @ diags([believed], [0]) @ basis).toarray()
-        known = nodes.mean_prior or (np.eye(len(own)) / noise.mean_m**2, np.zeros(len(own)))
-        own += known[0]
-        cross = np.vstack([common[:, 0] @ dense, np.zeros(len(own))])
-        corner = np.block([[corner, cross], [cross.T, own]])
+        shared = (progress.T @ weighed + basis.T @ diags([aside], [0]) @ basis).toarray()
+        known = nodes.mean_prior or (np.eye(len(shared)) / noise.mean_m**2, np.zeros(len(shared)))
+        shared += known[0]
+        cross = np.vstack([-nodes.advance @ dense, np.zeros(len(shared))])
+        corner = np.block([[corner, cross], [cross.T, shared]])
         corner_right = np.concatenate(
             [
                 corner_right,
-                progress.T @ (precision * gap) + basis.T @ (believed * nodes.across) + known[0] @ known[1],
+                progress.T @ (precision * gap) + basis.T @ (aside * nodes.across) + known[0] @ known[1],
             ]
         )
     edge = np.hstack(shared_border)
-    factor = cholesky_banded(_banded(diagonal, beside), lower=False, overwrite_ab=True, check_finite=True)
+    factor = cholesky_banded(_banded(own, next_to), lower=False, overwrite_ab=True, check_finite=True)
     solved = cho_solve_banded((factor, False), np.column_stack([right.ravel(), edge]), check_finite=False)
     plain, tied = solved[:, 0], solved[:, 1:]
     # The scale's prior is centred on 1: ``advance`` enters with scale 1 + scale change.
@@ -252,17 +273,14 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     )
 
 
-def _banded(diagonal: Array, beside: Array) -> Array:
+def _banded(own: dict[tuple[int, int], Array], next_to: dict[tuple[int, int], Array]) -> Array:
     """Upper banded storage of the block tridiagonal matrix."""
-    count = len(diagonal)
-    width = 2 * STATES
-    banded = np.zeros((width, count * STATES))
-    for row in range(STATES):
-        for column in range(STATES):
-            if column >= row:
-                banded[width - 1 + row - column, column::STATES] = diagonal[:, row, column]
-            # Element (STATES * j + row, STATES * (j + 1) + column) is beside[j, column, row].
-            place = width - 1 + row - (column + STATES)
-            if place >= 0:
-                banded[place, STATES + column :: STATES] = beside[:, column, row]
+    count = len(own[0, 0])
+    banded = np.zeros((STATES + 2, count * STATES))
+    last = len(banded) - 1
+    for (row, column), values in own.items():
+        banded[last + row - column, column::STATES] = values
+    for (row, column), values in next_to.items():
+        # Row of a node, column of the following one.
+        banded[last + row - column - STATES, STATES + column :: STATES] = values
     return banded
