@@ -36,7 +36,7 @@ def test_from_files_to_a_figure(signed_in: Page, day: Day, tmp_path: Path) -> No
     expect(page.get_by_text("No time column was found")).to_be_visible()
     expect(page.get_by_text("<img src=x onerror=alert(1)>.csv")).to_be_visible()
     expect(page.get_by_text("8 timed laps (1 out, 1 in)")).to_be_visible()
-    page.get_by_role("button", name="Channels (12)").first.click()
+    page.get_by_role("button", name="Channels (13)").first.click()
     expect(page.get_by_role("cell", name="brake pressure").first).to_be_visible()
 
     # From a run on the paddock to the desk: one click.

@@ -7,12 +7,14 @@ import pytest
 from sqlalchemy import func, select
 
 from lauftakt import settings
+from lauftakt.core.analysis import CODE_VERSION
 from lauftakt.core.log import Unusable
 from lauftakt.store.database import Database
 from lauftakt.store.database import now as present
 from lauftakt.store.models import Base, Curves, HandIn, Job, LapRow, LayoutRow, Run, Samples
 from lauftakt.work import importing, jobs, queue
 from lauftakt.work.queue import work_on
+from lauftakt.work.renewing import outdated, renew
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -127,6 +129,59 @@ def test_a_log_without_a_layout_makes_one_and_says_so(coach: Coach, day: Day) ->
     assert answer.json["run"]["event"]["circuit"] == "Ellerholm Park"
 
 
+def test_a_refused_file_leaves_no_driver_behind(coach: Coach, day: Day, database: Database) -> None:
+    hand_in = coach.hand_in("bad.csv", b"no,thing\n1,2\n", driver="Somebody New").json
+    work_on(database, settings.load().inbox, job_of(database, hand_in["id"]).id)
+    assert coach.get("/api/hand-ins").json["hand_ins"][0]["state"] == "refused"
+    assert not any(rows(database, coach.team_id).values())
+    hand_in = coach.hand_in(day.files[0].name, day.files[0].read_bytes(), driver="Somebody New").json
+    work_on(database, settings.load().inbox, job_of(database, hand_in["id"]).id)
+    assert coach.get("/api/hand-ins").json["hand_ins"][0]["run"]["run"]["driver"]["name"] == "Somebody New"
+
+
+def test_runs_of_an_older_computation_are_made_again(taught: Coach, day: Day, database: Database) -> None:
+    with database.begin() as session:
+        run = session.scalars(select(Run).where(Run.team_id == taught.team_id)).first()
+        run_id, run.code_version = run.id, 1
+        for lap in session.scalars(select(LapRow).where(LapRow.run_id == run_id)):
+            lap.time_s = None
+    told: list[str] = []
+    assert renew(database, told.append) == 1
+    assert outdated(database) == []
+    with database.begin() as session:
+        run = session.get_one(Run, run_id)
+        expected = next(r for r, log in zip(day.runs, day.logs, strict=True) if log.meta["driver"] == run.driver.name)
+        assert run.code_version == CODE_VERSION
+        again = [lap.time_s for lap in run.laps]
+        # Samples are stored in single precision: a tenth of a millisecond.
+        for time, lap in zip(again, expected.laps, strict=True):
+            assert (time is None) == (lap.time_s is None)
+            assert time is None or time == pytest.approx(lap.time_s, abs=1e-3)
+
+
+def test_without_positions_the_named_circuit_is_used(taught: Coach, day: Day, database: Database) -> None:
+    lines = day.files[2].read_text().splitlines()
+    header = next(i for i, line in enumerate(lines) if line.startswith("time"))
+    names = lines[header].split(",")
+    keep = [i for i, name in enumerate(names) if not name.startswith(("latitude", "longitude"))]
+    table = [",".join(cells[i] for i in keep) for cells in (line.split(",") for line in lines[header:])]
+    data = "\n".join([*lines[:header], *table]).encode()
+    hand_in = taught.hand_in("no-positions.csv", data).json
+    work_on(database, settings.load().inbox, job_of(database, hand_in["id"]).id)
+    latest = taught.get("/api/hand-ins").json["hand_ins"][0]
+    assert latest["state"] == "taken", latest
+    assert "placed-by-corners" in {w["code"] for w in latest["run"]["warnings"]}
+    run = latest["run"]["run"]["id"]
+    desk = taught.get(f"/api/desk?run={run}").json
+    card = taught.get(
+        f"/api/card?laps={desk['laps'][0]['key']},{desk['laps'][1]['key']}&reference={desk['reference']}&passage=P1"
+    )
+    assert card.status_code == 200
+    taught.delete(f"/api/hand-ins/{latest['id']}")
+    with database.begin() as session:
+        session.delete(session.get_one(Run, run))
+
+
 def queued(coach: Coach, day: Day, monkeypatch: pytest.MonkeyPatch) -> tuple[int, int]:
     """A file whose job waits for a worker."""
     monkeypatch.setattr(queue.run_job, "delay", lambda job_id: None)
@@ -144,13 +199,13 @@ def test_cancelled_in_the_middle_nothing_is_stored(
     coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     hand_in_id, team_id = queued(coach, day, monkeypatch)
-    read = importing.read_csv
+    read = importing.read_log
 
     def read_and_cancel(path: Path) -> Any:
         assert coach.post(f"/api/hand-ins/{hand_in_id}/cancel").status_code == 200
         return read(path)
 
-    monkeypatch.setattr(importing, "read_csv", read_and_cancel)
+    monkeypatch.setattr(importing, "read_log", read_and_cancel)
     work_on(database, settings.load().inbox, job_of(database, hand_in_id).id)
     assert coach.get("/api/hand-ins").json["hand_ins"][0]["state"] == "cancelled"
     assert not any(rows(database, team_id).values())

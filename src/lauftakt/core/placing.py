@@ -85,7 +85,7 @@ class _MeanLine:
 class _MeanBasis:
     """Piecewise linear functions of s for the mean line's error, periodic on a closed line.
 
-    Knots are at most 100 m and six tenths of a radian of turning apart: the slow position errors, averaged over the laps,
+    Knots are at most 100 m and six tenths of a radian of turning apart: the slow position errors, averaged over laps,
     shift the whole line sideways to its own direction, which changes fast in a tight corner. Knots too far apart could
     not follow that, and the smoother would believe to know what it cannot know.
     """

@@ -95,7 +95,7 @@ def _where(log: Log) -> tuple[float, float]:
         raise Unusable(
             "no-positions",
             "The log holds no latitude and longitude, so it cannot be placed on a circuit. Name the columns "
-            "“latitude [deg]” and “longitude [deg]”.",
+            "“latitude [deg]” and “longitude [deg]”, or hand in a run with positions of the same circuit first.",
         )
     return float(np.median(latitude.values)), float(np.median(longitude.values))
 
@@ -103,7 +103,13 @@ def _where(log: Log) -> tuple[float, float]:
 def _on_known_layout(database: Database, source: Source, log: Log) -> tuple[LayoutRow, Layout, AnalysedRun] | None:
     """The first layout nearby on which the run fits."""
     with database.begin() as session:
-        rows = [row for row in layouts_near(session, source.team_id, *_where(log)) if row.geometry is not None]
+        if log.role("latitude") is None:
+            # Without positions the circuit's name says where the run was; its corners must agree.
+            name = " ".join(log.meta.get("circuit", "").split())
+            near = list(session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.name == name)))
+        else:
+            near = layouts_near(session, source.team_id, *_where(log))
+        rows = [row for row in near if row.geometry is not None]
     for row in rows:
         layout = to_layout(row)
         try:
