@@ -5,8 +5,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import stdtrit
 from scipy.stats import mannwhitneyu
-from scipy.stats import t as student
 
 from lauftakt.core.analysis import AnalysedRun
 from lauftakt.core.causes import Evidence, judge
@@ -216,7 +216,7 @@ def _sure(own: Array, theirs: Array, loss: float) -> bool:
 def _border(own: int, theirs: int) -> float:
     """How many standard errors a loss must exceed."""
     freedom = max(min(own, theirs if theirs >= FEW else own) - 1, 1) * 1.6
-    return max(2.0, float(student.ppf(MOST_LIKELY, freedom)))
+    return max(2.0, float(stdtrit(freedom, MOST_LIKELY)))
 
 
 def _lone_error(run: AnalysedRun, layout: Layout) -> float:

@@ -9,7 +9,12 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-_REGISTRY: Any = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+
+@cache
+def _registry() -> Any:
+    """The registry; made when first needed, since it takes half a second."""
+    return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+
 
 # Spellings that loggers use and Pint reads differently or not at all.
 _SPELLINGS = {
@@ -50,7 +55,7 @@ def _unit(text: str) -> pint.Unit:
     key = text.strip()
     spelled = _SPELLINGS.get(key.lower(), key)
     try:
-        return _REGISTRY.Unit(spelled)
+        return _registry().Unit(spelled)
     except Exception as error:  # Pint raises many kinds, also from its tokenizer
         raise UnknownUnit(text) from error
 
@@ -64,7 +69,7 @@ def convert(values: Array, given: str, wanted: str) -> Array:
         where a unit is not known or the two do not measure the same thing.
     """
     try:
-        factor = _REGISTRY.Quantity(np.array([0.0, 1.0]), _unit(given)).to(_unit(wanted)).magnitude
+        factor = _registry().Quantity(np.array([0.0, 1.0]), _unit(given)).to(_unit(wanted)).magnitude
     except pint.DimensionalityError as error:
         raise UnknownUnit(given) from error
     return np.asarray(values * (factor[1] - factor[0]) + factor[0])
