@@ -16,7 +16,7 @@ from lauftakt.core.making import draft_layout
 from lauftakt.core.places import find_corners, find_passages, name_corners, propose_splits
 from lauftakt.core.placing import Placed, place_run
 from lauftakt.core.signals import Scale, Signals, lap_grid, run_scale, run_signals
-from lauftakt.core.technique import GRAVITY, Figures, figures, windows
+from lauftakt.core.technique import GRAVITY, Technique, windows
 
 Array = NDArray[np.float64]
 
@@ -35,7 +35,7 @@ class AnalysedRun:
     grid : channels of the timed laps by role, (timed laps, g), rows in the order of ``traces``
     scale : what "some brake" and "full throttle" mean in this run
     signals : what the driver did along the timed laps; None where there are none
-    technique : figures of each timed lap by number, one for each corner of the layout (None where not driven)
+    technique : figures of each timed lap by number, one for each corner of the layout; None where there are none
     passage_s, passage_draws_s : by number, seconds in each passage, (p,), and draws of their error, (p, m)
     speed_scale, delay_s : estimated factor of the logged speed; how much later positions are than speeds
     grip_level : 98th percentile of combined acceleration over the laps that count, m/s^2; None without timed laps
@@ -46,7 +46,7 @@ class AnalysedRun:
     grid: dict[str, Array]
     scale: Scale
     signals: Signals | None
-    technique: dict[int, tuple[Figures | None, ...]]
+    technique: Technique | None
     passage_s: dict[int, Array]
     passage_draws_s: dict[int, Array]
     speed_scale: float
@@ -178,7 +178,7 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
     warnings = log.warnings + placed.warnings
     if not traces:
         return AnalysedRun(
-            tuple(laps), {}, {}, Scale(None, None), None, {}, {}, {}, placed.scale, placed.delay_s, None, warnings
+            tuple(laps), {}, {}, Scale(None, None), None, None, {}, {}, placed.scale, placed.delay_s, None, warnings
         )
     signals = run_signals(log, placed, laps, traces, layout)
     counting = [row for row, number in enumerate(signals.numbers) if _lap(laps, number).set_aside is None]
@@ -190,23 +190,45 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
         for lap in laps
     ]
     grid = lap_grid(signals, layout)
-    places = windows(layout)
     return AnalysedRun(
         laps=tuple(laps),
         traces=traces,
         grid=grid,
         scale=run_scale(signals.others, len(signals.numbers)),
         signals=signals,
-        technique={
-            number: tuple(figures(signals, row, window) for window in places)
-            for row, number in enumerate(signals.numbers)
-        },
+        technique=Technique(signals, windows(layout)),
         passage_s={number: passage_times(trace, layout) for number, trace in traces.items()},
         passage_draws_s={number: passage_draws(trace, layout) for number, trace in traces.items()},
         speed_scale=placed.scale,
         delay_s=placed.delay_s,
         grip_level=_grip(signals, counting or list(range(len(signals.numbers)))),
         warnings=warnings,
+    )
+
+
+def from_rows(
+    laps: Sequence[Lap], traces: dict[int, LapTrace], signals: Signals, layout: Layout, scale: Scale
+) -> AnalysedRun:
+    """An analysed run from what was kept of it: what :func:`analyse_run` gave, without its channels on the grid.
+
+    Parameters
+    ----------
+    laps, traces, signals, scale : as they were; draws may be missing
+    layout : the one it was analysed on
+    """
+    return AnalysedRun(
+        laps=tuple(laps),
+        traces=traces,
+        grid={},
+        scale=scale,
+        signals=signals,
+        technique=Technique(signals, windows(layout)),
+        passage_s={number: passage_times(trace, layout) for number, trace in traces.items()},
+        passage_draws_s={number: passage_draws(trace, layout) for number, trace in traces.items()},
+        speed_scale=1.0,
+        delay_s=0.0,
+        grip_level=None,
+        warnings=(),
     )
 
 
@@ -220,4 +242,4 @@ def _grip(signals: Signals, rows: list[int]) -> float:
     return float(np.percentile(np.hypot(signals.ahead[rows], signals.aside[rows])[driven], 98))
 
 
-__all__ = ["CODE_VERSION", "GRAVITY", "AnalysedRun", "analyse_run", "make_layout"]
+__all__ = ["CODE_VERSION", "GRAVITY", "AnalysedRun", "analyse_run", "from_rows", "make_layout", "place"]

@@ -10,10 +10,10 @@ from scipy.stats import mannwhitneyu
 
 from lauftakt.core.analysis import AnalysedRun
 from lauftakt.core.causes import Evidence, judge
-from lauftakt.core.comparing import time_at
-from lauftakt.core.laps import Lap, passage_range
+from lauftakt.core.comparing import stretch_loss, time_at
+from lauftakt.core.laps import Lap, LapTrace, passage_range
 from lauftakt.core.layout import Layout, Passage
-from lauftakt.core.technique import Figures, windows
+from lauftakt.core.technique import Figures, Window, windows
 
 Array = NDArray[np.float64]
 
@@ -84,7 +84,9 @@ class _Side:
     draws: Array
 
 
-def find(contenders: Sequence[Contender], reference: int, layout: Layout) -> tuple[list[Finding], list[Finding]]:
+def find(
+    contenders: Sequence[Contender], reference: int, layout: Layout, only: int | None = None
+) -> tuple[list[Finding], list[Finding]]:
     """Findings and strengths of every driver against the reference.
 
     Parameters
@@ -92,6 +94,7 @@ def find(contenders: Sequence[Contender], reference: int, layout: Layout) -> tup
     contenders : runs on one layout
     reference : index of the run whose best lap is the reference
     layout : with passages
+    only : index of the one passage that is wanted, or None for all
 
     Returns
     -------
@@ -112,10 +115,11 @@ def find(contenders: Sequence[Contender], reference: int, layout: Layout) -> tup
         return [], []
     findings: list[Finding] = []
     strengths: list[Finding] = []
+    positions = range(len(layout.passages)) if only is None else [only]
     for index, contender in enumerate(contenders):
         if index == reference or contender.driver == base.driver or not contender.run.counting:
             continue
-        lost, won = _of_run(index, contender, base, lap, layout)
+        lost, won = _of_run(index, contender, base, lap, layout, positions)
         findings += lost
         strengths += won
     return _ranked(findings, 1), _ranked(strengths, -1)
@@ -163,11 +167,12 @@ def _common_error(side: _Side) -> float:
 
 
 def _of_run(
-    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout
+    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout, positions: Sequence[int]
 ) -> tuple[list[Finding], list[Finding]]:
     lost: list[Finding] = []
     won: list[Finding] = []
-    for position, passage in enumerate(layout.passages):
+    for position in positions:
+        passage = layout.passages[position]
         own = clean_passages(contender.run, layout, position)
         theirs = clean_passages(base.run, layout, position)
         lap_time = float(base.run.passage_s[lap.number][position])
@@ -278,7 +283,8 @@ def _state(
 
 
 def _known(run: AnalysedRun, numbers: list[int], which: int) -> list[Figures]:
-    return [found for number in numbers if (found := run.technique[number][which]) is not None]
+    assert run.technique is not None
+    return [found for number in numbers if (found := run.technique.at(number, which)) is not None]
 
 
 def corner_parts(
@@ -330,3 +336,60 @@ def _ranked(findings: list[Finding], sign: int) -> list[Finding]:
         own = sorted((f for f in findings if f.driver == driver), key=lambda f: -sign * f.loss_s)
         result += [replace(f, put_forward=rank < FORWARD) for rank, f in enumerate(own)]
     return result
+
+
+@dataclass(frozen=True)
+class Habit:
+    """How a driver does between two places over the laps that count, against one lap.
+
+    ``losing`` counts laps that lose more than twice their uncertainty; of ``of`` laps that were driven whole and not
+    held up there.
+    """
+
+    losing: int
+    of: int
+    best_lap: int
+    best_loss_s: float
+    median_loss_s: float
+
+
+def habit_between(
+    run: AnalysedRun, reference: LapTrace, same_run: bool, low: float, high: float, length: float
+) -> Habit | None:
+    """The habit of a run between two places, metres from the start line of the lap; None without a lap to judge by."""
+    losses = {}
+    for lap in run.counting:
+        loss = stretch_loss(run.traces[lap.number], reference, low, high, same_run)
+        if loss.whole and not _held(lap, low, high, 0.0) and not _held(lap, low, high, length):
+            losses[lap.number] = loss
+    if not losses:
+        return None
+    best = min(losses, key=lambda number: losses[number].loss_s)
+    return Habit(
+        losing=sum(loss.loss_s > 2 * loss.loss_u_s for loss in losses.values()),
+        of=len(losses),
+        best_lap=best,
+        best_loss_s=losses[best].loss_s,
+        median_loss_s=float(np.median([loss.loss_s for loss in losses.values()])),
+    )
+
+
+def causes_between(
+    own: tuple[LapTrace, Figures], theirs: tuple[LapTrace, Figures], window: Window, direction: str
+) -> list[Evidence]:
+    """Why one lap loses to another in a window: causes with their evidence, at most two.
+
+    Parameters
+    ----------
+    own, theirs : trace and figures of the two laps in the window
+    window : where
+    direction : of the corner, ``left`` or ``right``
+    """
+    release = theirs[1].brake_release_m or window.entry
+    pickup = theirs[1].throttle_pickup_m or max(window.apex, release)
+    edges = np.maximum.accumulate(
+        np.clip([window.low, release, pickup, window.exit, window.high], window.low, window.high)
+    )
+    lost = np.diff(time_at(own[0], edges)) - np.diff(time_at(theirs[0], edges))
+    parts = dict(zip(PARTS, (float(v) for v in np.nan_to_num(lost)), strict=True))
+    return judge([own[1]], [theirs[1]], parts, direction) if sum(parts.values()) > 0 else []

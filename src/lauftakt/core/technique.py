@@ -1,5 +1,6 @@
 """Technique: what a driver did in one corner of one lap."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -225,6 +226,40 @@ def _at(place: float, places: Array, values: Array) -> float | None:
     """A value at a place, None where it is not known."""
     found = float(np.interp(place, places, values))
     return found if np.isfinite(found) else None
+
+
+class Technique:
+    """Figures of all timed laps of a run, computed when somebody asks for them.
+
+    ``technique[number]`` gives a lap's figures, one for each corner of the layout, None where it was not driven;
+    :meth:`at` those of one corner alone.
+    """
+
+    def __init__(self, signals: Signals, places: list[Window]) -> None:
+        self._signals, self._places = signals, places
+        self._rows = {number: row for row, number in enumerate(signals.numbers)}
+        self._known: dict[tuple[int, int], Figures | None] = {}
+
+    def at(self, number: int, corner: int) -> Figures | None:
+        """Figures of a lap (by number) in a corner (by index)."""
+        key = (number, corner)
+        if key not in self._known:
+            self._known[key] = figures(self._signals, self._rows[number], self._places[corner])
+        return self._known[key]
+
+    def __getitem__(self, number: int) -> tuple[Figures | None, ...]:
+        if number not in self._rows:
+            raise KeyError(number)
+        return tuple(self.at(number, corner) for corner in range(len(self._places)))
+
+    def __contains__(self, number: int) -> bool:
+        return number in self._rows
+
+    def __iter__(self) -> Iterator[int]:
+        return iter(self._rows)
+
+    def values(self) -> Iterator[tuple[Figures | None, ...]]:
+        return (self[number] for number in self._rows)
 
 
 def _slowest(speed: Array, s: Array, window: Window) -> int:

@@ -145,8 +145,12 @@ def _lap(lap: Lap, run: AnalysedRun, layout: Layout) -> dict[str, Any]:
         "time_u_s": _round(lap.time_u_s, 5),
         "sector_times_s": [round(t, 5) for t in lap.sector_times_s],
         "held_up": [[round(a, 1), round(b, 1)] for a, b in lap.held_up],
-        "corners": [_corner(figures, run) for figures in run.technique.get(lap.number, ()) if figures is not None],
+        "corners": [_corner(figures, run) for figures in _figures_of(run, lap.number) if figures is not None],
     }
+
+
+def _figures_of(run: AnalysedRun, number: int) -> tuple[Figures | None, ...]:
+    return run.technique[number] if run.technique is not None and number in run.technique else ()
 
 
 def _corner(figures: Figures, run: AnalysedRun) -> dict[str, Any]:

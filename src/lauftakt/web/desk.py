@@ -12,11 +12,13 @@ from numpy.typing import NDArray
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
+from lauftakt.core.analysis import AnalysedRun
 from lauftakt.core.comparing import Loss, delta_uncertainty, loss_rate, stretch_loss, time_delta
+from lauftakt.core.findings import Contender, causes_between, find, habit_between
 from lauftakt.core.laps import passage_range
 from lauftakt.core.layout import Layout
-from lauftakt.core.signals import GRIDDED, WHEELS, Signals
-from lauftakt.core.technique import Window, figures, stretch_window, windows
+from lauftakt.core.signals import GRIDDED, WHEELS
+from lauftakt.core.technique import Figures, Window, figures, stretch_window, windows
 from lauftakt.store.database import NotFound, mine, mine_by_id
 from lauftakt.store.lineup import RunCurves, load_lineup
 from lauftakt.store.models import Curves, Event, Run
@@ -214,9 +216,9 @@ def get_card(query_data: schemas.CardQuery) -> schemas.CardOut:
     with database().begin() as session:
         runs = _load(session, list(dict.fromkeys([*keys, reference])), TECHNIQUE_ROLES)
         part = _part(runs[reference[0]].layout, query_data)
-        signals = {run: entry.signals() for run, entry in runs.items()}
-        rows = [_figures(runs, signals[key[0]], key, reference, part) for key in keys]
-        habits = [_habit(runs, run_id, reference, part) for run_id in dict.fromkeys(run for run, _ in keys)]
+        known = {run: entry.analysed() for run, entry in runs.items()}
+        rows = [_figures(runs, known, key, reference, part) for key in keys]
+        habits = [_habit(runs, known, run_id, reference, part) for run_id in dict.fromkeys(run for run, _ in keys)]
     return schemas.CardOut(
         from_m=part.from_m,
         to_m=part.to_m,
@@ -235,6 +237,8 @@ class _Part:
     low: float
     high: float
     window: Window
+    direction: str
+    passage: int | None
 
 
 def _part(layout: Layout, query: schemas.CardQuery) -> _Part:
@@ -247,13 +251,16 @@ def _part(layout: Layout, query: schemas.CardQuery) -> _Part:
         corners = [window for window in windows(layout) if window.corner in passage.corners]
         # Of several corners in a passage the slowest decides most; figures of each are told with the findings.
         window = corners[0] if len(corners) == 1 else stretch_window(layout, low, high)
-        return _Part(passage.from_m, passage.to_m, low, high, window)
+        direction = next((c.direction for c in layout.corners if c.name in passage.corners), "left")
+        return _Part(passage.from_m, passage.to_m, low, high, window, direction, index)
     if query.from_m is None or query.to_m is None:
         raise Problem(422, "invalid", "Name a passage, or both ends of a stretch.")
     from_m, to_m = (min(max(0.0, place), layout.length) for place in (query.from_m, query.to_m))
     if to_m - from_m < 5.0:
         raise Problem(422, "invalid", "A stretch must be at least 5 m long.")
-    return _Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m))
+    inside = [c for c in layout.corners if from_m <= c.apex_m <= to_m]
+    direction = inside[0].direction if inside else "left"
+    return _Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None)
 
 
 def _loss(runs: dict[int, RunCurves], key: tuple[int, int], reference: tuple[int, int], part: _Part) -> Loss:
@@ -265,11 +272,20 @@ def _loss(runs: dict[int, RunCurves], key: tuple[int, int], reference: tuple[int
 
 
 def _figures(
-    runs: dict[int, RunCurves], signals: Signals, key: tuple[int, int], reference: tuple[int, int], part: _Part
+    runs: dict[int, RunCurves],
+    known: dict[int, AnalysedRun],
+    key: tuple[int, int],
+    reference: tuple[int, int],
+    part: _Part,
 ) -> schemas.FiguresOut:
-    own = runs[key[0]]
-    found = figures(signals, own.numbers.index(key[1]), part.window)
+    own, base = (
+        (known[run].traces[number], _in_window(runs[run], known[run], number, part)) for run, number in (key, reference)
+    )
+    found = own[1]
     loss = Loss(0.0, 0.0) if key == reference else _loss(runs, key, reference, part)
+    causes = []
+    if key != reference and found is not None and base[1] is not None and loss.loss_s > 2 * loss.loss_u_s:
+        causes = causes_between((own[0], found), (base[0], base[1]), part.window, part.direction)
     return schemas.FiguresOut(
         lap=f"{key[0]}.{key[1]}",
         loss_s=loss.loss_s,
@@ -284,25 +300,53 @@ def _figures(
         throttle_pickup_m=None if found is None else found.throttle_pickup_m,
         full_throttle_m=None if found is None else found.full_throttle_m,
         inferred=found is not None and found.inferred,
+        causes=[schemas.Cause(cause=e.cause, figure=e.figure, own=e.own, theirs=e.theirs) for e in causes],
     )
 
 
-def _habit(runs: dict[int, RunCurves], run_id: int, reference: tuple[int, int], part: _Part) -> schemas.Habit | None:
+def _in_window(entry: RunCurves, run: AnalysedRun, number: int, part: _Part) -> Figures | None:
+    assert run.signals is not None
+    return figures(run.signals, entry.numbers.index(number), part.window)
+
+
+def _habit(
+    runs: dict[int, RunCurves],
+    known: dict[int, AnalysedRun],
+    run_id: int,
+    reference: tuple[int, int],
+    part: _Part,
+) -> schemas.Habit | None:
     """How the driver of a run does in this part over all laps that count; None for the reference's own run."""
     if run_id == reference[0]:
         return None
-    numbers = [lap.number for lap in show.counting(runs[run_id].run)]
-    if not numbers:
+    layout = runs[run_id].layout
+    base = known[reference[0]].traces[reference[1]]
+    found = habit_between(known[run_id], base, False, part.low, part.high, layout.length)
+    if found is None:
         return None
-    losses = {number: _loss(runs, (run_id, number), reference, part) for number in numbers}
-    best = min(losses, key=lambda number: losses[number].loss_s)
+    finding = None
+    if part.passage is not None:
+        sides = [Contender(known[reference[0]], "reference"), Contender(known[run_id], "driver")]
+        lost, _ = find(sides, 0, layout, part.passage)
+        finding = lost[0] if lost else None
     return schemas.Habit(
         run=run_id,
-        losing=sum(loss.loss_s > 2 * loss.loss_u_s for loss in losses.values()),
-        of=len(numbers),
-        best_lap=best,
-        best_loss_s=losses[best].loss_s,
-        median_loss_s=float(np.median([loss.loss_s for loss in losses.values()])),
+        losing=found.losing,
+        of=found.of,
+        best_lap=found.best_lap,
+        best_loss_s=found.best_loss_s,
+        median_loss_s=found.median_loss_s,
+        finding=None
+        if finding is None
+        else schemas.FindingOut(
+            loss_s=finding.loss_s,
+            loss_u_s=finding.loss_u_s,
+            cause=finding.cause or "unclear",
+            second_cause=finding.second_cause,
+            seen_in=list(finding.seen_in),
+            of=finding.clean,
+            parts=finding.parts,
+        ),
     )
 
 

@@ -203,6 +203,15 @@ class DeskOut(Schema):
     laps: list[DeskLap]
 
 
+class Cause(Schema):
+    """Why a lap loses here: a code of the core, and the figure it rests on for this lap and the reference; SI units."""
+
+    cause: str
+    figure: str
+    own: float
+    theirs: float
+
+
 class FiguresOut(Schema):
     """Figures of one lap in a part of the circuit; SI units; null where it does not happen there."""
 
@@ -219,6 +228,19 @@ class FiguresOut(Schema):
     throttle_pickup_m: float | None
     full_throttle_m: float | None
     inferred: bool
+    causes: list[Cause]
+
+
+class FindingOut(Schema):
+    """What the core finds about a driver in a passage over all laps that count."""
+
+    loss_s: float
+    loss_u_s: float
+    cause: str
+    second_cause: str | None
+    seen_in: list[int]
+    of: int
+    parts: dict[str, float]
 
 
 class Habit(Schema):
@@ -230,6 +252,7 @@ class Habit(Schema):
     best_lap: int
     best_loss_s: float
     median_loss_s: float
+    finding: FindingOut | None = Field(description="Only in passages, and only where more is lost than chance.")
 
 
 class CardOut(Schema):

@@ -1,5 +1,4 @@
-// The passage card's sentence, put together from the server's figures. What is worth saying is decided by their size
-// against the reference lap; the words stand in `texts`.
+// The passage card's sentence, put together from what the server says; the words stand in `texts`.
 import type { Card, DeskLap } from './api/client';
 import { texts } from './texts';
 import { figure, unitOf, type UnitSystem } from './units';
@@ -10,10 +9,6 @@ export interface Words {
 }
 
 const t = texts.compare;
-
-/** Differences smaller than these are not worth a word: metres of place, metres a second of speed. */
-const WORTH_M = 3;
-const WORTH_MS = 0.4;
 
 export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: UnitSystem): Words[] {
   const own = card.figures.find((row) => row.lap === lap.key);
@@ -38,12 +33,16 @@ export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: Un
   const habit = card.habits.find((item) => item.run === lap.run);
   if (habit && habit.of > 1) words.push({ text: ` ${t.inLaps(habit.losing, habit.of)}` });
   words.push({ text: '. ' });
-  const facts = factsOf(own, base, units);
+  const facts = factsOf(own, units);
   if (facts.length) {
     const said = facts.length > 1 ? `${facts.slice(0, -1).join(', ')} and ${facts.at(-1)}` : (facts[0] ?? '');
     words.push({
       text: `${t.than(reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name, said)} `,
     });
+  }
+  if (habit?.finding && habit.finding.loss_s > 0) {
+    const { loss_s, loss_u_s, seen_in, of } = habit.finding;
+    words.push({ text: `${t.habit(figure(loss_s, time), figure(2 * loss_u_s, time), seen_in.length, of)} ` });
   }
   if (
     habit &&
@@ -60,24 +59,27 @@ export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: Un
   return words;
 }
 
-function factsOf(own: Card['figures'][number], base: Card['figures'][number], units: UnitSystem): string[] {
-  const distance = unitOf('distance', units);
-  const speed = unitOf('speed', units);
-  const metres = (value: number) => `${figure(Math.abs(value), distance)} ${distance.label}`;
-  const facts: string[] = [];
-  if (own.brake_point_m !== null && base.brake_point_m !== null) {
-    const by = own.brake_point_m - base.brake_point_m;
-    if (Math.abs(by) >= WORTH_M) facts.push(by < 0 ? t.brakesEarlier(metres(by)) : t.brakesLater(metres(by)));
-  }
-  const by = (own.min_speed ?? 0) - (base.min_speed ?? 0);
-  if (own.min_speed !== null && base.min_speed !== null && Math.abs(by) >= WORTH_MS) {
-    const said = `${figure(Math.abs(by), speed)} ${speed.label}`;
-    facts.push(by < 0 ? t.slower(said) : t.faster(said));
-  }
-  if (own.full_throttle_m !== null && base.full_throttle_m !== null) {
-    const late = own.full_throttle_m - base.full_throttle_m;
-    if (Math.abs(late) >= WORTH_M)
-      facts.push(late > 0 ? t.fullLater(metres(late)) : t.fullEarlier(metres(late)));
-  }
-  return facts;
+/** What the core says of this lap, in the user's units. */
+function factsOf(own: Card['figures'][number], units: UnitSystem): string[] {
+  const gap = (value: number, kind: 'distance' | 'speed' | 'width') => {
+    const unit = unitOf(kind === 'width' ? 'distance' : kind, units);
+    return `${figure(Math.abs(value), kind === 'width' ? { ...unit, digits: 1 } : unit)} ${unit.label}`;
+  };
+  return own.causes.flatMap((cause) => {
+    const said = t.causes[cause.cause];
+    const value = (v: number) =>
+      cause.figure.endsWith('_s')
+        ? `${figure(v, unitOf('time', units))} s`
+        : cause.figure === 'mean_braking'
+          ? `${figure(v, unitOf('g', units))} g`
+          : figure(v, unitOf('plain', units));
+    const by = cause.own - cause.theirs;
+    const fact = {
+      figure: cause.figure,
+      distance: gap(by, 'distance'),
+      width: gap(by, 'width'),
+      speed: gap(by, 'speed'),
+    };
+    return said ? [said({ ...fact, own: value(cause.own), theirs: value(cause.theirs) })] : [];
+  });
 }

@@ -1,5 +1,15 @@
 // Every text of the interface in one place, ready to be translated.
 
+/** What a cause rests on, ready to be said: gaps and values with their units. */
+export interface Fact {
+  figure: string;
+  distance: string;
+  width: string;
+  speed: string;
+  own: string;
+  theirs: string;
+}
+
 export const texts = {
   name: 'Lauftakt',
   places: { paddock: 'Paddock', handIn: 'Hand-in', compare: 'Compare' },
@@ -143,12 +153,32 @@ export const texts = {
     wins: (driver: string, gain: string, u: string) => `${driver} gains ${gain} s (± ${u}) here`,
     level: (driver: string, u: string) => `${driver} is level here (within ± ${u} s)`,
     inLaps: (n: number, of: number) => `and loses in ${n} of ${of} laps`,
-    brakesEarlier: (d: string) => `brakes ${d} earlier`,
-    brakesLater: (d: string) => `brakes ${d} later`,
-    slower: (d: string) => `is ${d} slower at the slowest point`,
-    faster: (d: string) => `is ${d} faster at the slowest point`,
-    fullLater: (d: string) => `is at full throttle ${d} later`,
-    fullEarlier: (d: string) => `is at full throttle ${d} earlier`,
+    causes: {
+      early_brake: (f) => `brakes ${f.distance} earlier`,
+      soft_brake: (f) => `brakes less hard (${f.own} instead of ${f.theirs} on average)`,
+      slow_brake_rise: (f) => `takes ${f.own} to build up the brake instead of ${f.theirs}`,
+      early_release: (f) => `lets the brake off ${f.distance} earlier`,
+      late_release: (f) => `stays on the brake ${f.distance} longer`,
+      interrupted_brake: () => 'lets the brake off and applies it again',
+      braked_too_late: (f) => `brakes ${f.distance} later and pays for it afterwards`,
+      over_slow: (f) => `is ${f.speed} slower at the slowest point`,
+      coasting: (f) => `rolls for ${f.own} without brake or throttle instead of ${f.theirs}`,
+      late_throttle: (f) =>
+        f.figure === 'exit_throttle'
+          ? 'opens the throttle less on the way out'
+          : `is on the throttle ${f.distance} later`,
+      hesitant_throttle: () => 'picks the throttle up, lifts and picks it up again',
+      needless_lift: () => 'lifts where the other stays flat',
+      wrong_gear: (f) => `takes gear ${f.own} instead of ${f.theirs}`,
+      early_turn_in: (f) => `turns in ${f.distance} earlier`,
+      late_turn_in: (f) => `turns in ${f.distance} later`,
+      unused_width: (f) => `leaves ${f.width} of the road unused`,
+      slide_corrected: () => 'corrects slides',
+      locked_wheel: () => 'locks a wheel',
+      car_or_conditions: () => 'has a slower car or slower conditions here',
+    } as Record<string, (fact: Fact) => string>,
+    habit: (loss: string, u: string, laps: number, of: number) =>
+      `Over all laps the habit costs ${loss} s (± ${u}), seen in ${laps} of ${of}.`,
     than: (driver: string, facts: string) => `Compared with ${driver}, the driver ${facts}.`,
     bestLap: (lap: number, loss: string) => `In lap ${lap} only ${loss} s was lost.`,
     bestLapGain: (lap: number, gain: string) => `In lap ${lap} there was a gain of ${gain} s.`,
