@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import signal
 import sys
 import time
@@ -9,6 +10,9 @@ from pathlib import Path
 from types import FrameType
 
 from lauftakt import settings
+
+# Matrices here are small: several threads only wait for one another.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 
 def say(text: str) -> None:

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -322,7 +323,7 @@ def corner_parts(
 
 def _middle(values: list[float | None], instead: float) -> float:
     known = [value for value in values if value is not None]
-    return float(np.median(known)) if known and 2 * len(known) >= len(values) else instead
+    return median(known) if known and 2 * len(known) >= len(values) else instead
 
 
 def _spans(run: AnalysedRun, number: int, edges: Array) -> Array:

@@ -20,7 +20,7 @@ OFF_CIRCUIT_M = 25.0
 MOVING_MS = 4.0
 MEAN_STEP_M = 100.0
 MEAN_STEP_RAD = 0.6
-NODE_S = 0.4
+NODE_S = 0.5
 COARSE_S = 0.05
 LINE_FLOOR_M = 0.12
 LINE_LENGTH_M = 80.0
@@ -339,7 +339,7 @@ def _with_fix_noise(noise: Noise, along: Array, across: Array) -> Noise:
 def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:
     """Times of the nodes, and which node each fix belongs to.
 
-    Fixes within four tenths of a second share a node: between them the car follows its speed to the millimetre. Gaps
+    Fixes within half a second share a node: between them the car follows its speed to the millimetre. Gaps
     get nodes of their own, so that the models in between stay smooth.
     """
     slot = np.floor((fix_time - fix_time[0]) / NODE_S + 1e-6).astype(np.int64)

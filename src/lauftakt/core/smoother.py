@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.linalg import cho_solve_banded, cholesky_banded
+from scipy.linalg import cholesky_banded
 from scipy.linalg.lapack import dtbtrs
 from scipy.sparse import csr_matrix, diags
 
@@ -247,19 +247,20 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
         )
     edge = np.hstack(shared_border)
     factor = cholesky_banded(_banded(own, next_to), lower=False, overwrite_ab=True, check_finite=True)
-    solved = cho_solve_banded((factor, False), np.column_stack([right.ravel(), edge]), check_finite=False)
-    plain, tied = solved[:, 0], solved[:, 1:]
+    # With A = U'U one triangular solve of the border is enough: its Schur complement is a product with itself.
+    turned = dtbtrs(factor, edge, uplo="U", trans="T")[0]
+    plain = dtbtrs(factor, right.reshape(-1, 1), uplo="U", trans="T")[0]
+    schur = corner - turned.T @ turned
     # The scale's prior is centred on 1: ``advance`` enters with scale 1 + scale change.
-    schur = corner - edge.T @ tied
-    shared_mean = np.linalg.solve(schur, corner_right - edge.T @ plain)
-    state = (plain - tied @ shared_mean).reshape(count, STATES)
+    shared_mean = np.linalg.solve(schur, corner_right - turned.T @ plain[:, 0])
+    state = dtbtrs(factor, plain - (turned @ shared_mean)[:, None], uplo="U")[0].reshape(count, STATES)
     shared_cov = np.linalg.inv(schur)
     samples = np.zeros((count, 0))
     if draws:
         random = np.random.default_rng(seed)
-        free = dtbtrs(factor, random.standard_normal((count * STATES, draws)), uplo="U")[0]
-        shared = np.linalg.cholesky(shared_cov) @ random.standard_normal((len(shared_cov), draws))
-        samples = free[::STATES] - tied[::STATES] @ shared
+        common = np.linalg.cholesky(shared_cov) @ random.standard_normal((len(shared_cov), draws))
+        free = random.standard_normal((count * STATES, draws)) - turned @ common
+        samples = dtbtrs(factor, free, uplo="U")[0][::STATES]
     return Smoothed(
         correction=state[:, 0],
         departure=state[:, 1],

@@ -79,6 +79,7 @@ class Stack:
             "LAUFTAKT_DATABASE_URL": self.mariadb.url,
             "LAUFTAKT_VAR": str(self.var),
             "PYTHONUNBUFFERED": "1",
+            "OPENBLAS_NUM_THREADS": "1",  # both cores are kept busy by two workers
         }
         os.environ.update({k: self.environment[k] for k in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")})
         database = Database(self.mariadb.url)

@@ -85,7 +85,24 @@ class CurveCache:
     def __init__(self, most: int = 60) -> None:
         self._most = most
         self._kept: OrderedDict[tuple[int, int, int, str], Array] = OrderedDict()
+        self._analysed: OrderedDict[tuple[object, ...], AnalysedRun] = OrderedDict()
         self._lock = Lock()
+
+    def analysed(self, entry: RunCurves) -> AnalysedRun:
+        """The core's view of a run, with the figures that were asked for before."""
+        run = entry.run
+        aside = tuple((lap.number, lap.set_aside) for lap in run.laps)
+        key = (run.id, run.code_version, run.layout_version, aside, tuple(sorted(entry.curves)))
+        with self._lock:
+            if key in self._analysed:
+                self._analysed.move_to_end(key)
+                return self._analysed[key]
+        found = entry.analysed()
+        with self._lock:
+            self._analysed[key] = found
+            while len(self._analysed) > self._most:
+                self._analysed.popitem(last=False)
+        return found
 
     def get(self, session: Session, team_id: int, runs: list[Run], roles: list[str]) -> dict[int, dict[str, Array]]:
         """Curves by run and role; asks the database only for what is not kept."""

@@ -216,7 +216,7 @@ def get_card(query_data: schemas.CardQuery) -> schemas.CardOut:
     with database().begin() as session:
         runs = _load(session, list(dict.fromkeys([*keys, reference])), TECHNIQUE_ROLES)
         part = _part(runs[reference[0]].layout, query_data)
-        known = {run: entry.analysed() for run, entry in runs.items()}
+        known = {run: curve_cache().analysed(entry) for run, entry in runs.items()}
         rows = [_figures(runs, known, key, reference, part) for key in keys]
         habits = [_habit(runs, known, run_id, reference, part) for run_id in dict.fromkeys(run for run, _ in keys)]
     return schemas.CardOut(
@@ -239,6 +239,7 @@ class _Part:
     window: Window
     direction: str
     passage: int | None
+    corner: int | None
 
 
 def _part(layout: Layout, query: schemas.CardQuery) -> _Part:
@@ -252,7 +253,10 @@ def _part(layout: Layout, query: schemas.CardQuery) -> _Part:
         # Of several corners in a passage the slowest decides most; figures of each are told with the findings.
         window = corners[0] if len(corners) == 1 else stretch_window(layout, low, high)
         direction = next((c.direction for c in layout.corners if c.name in passage.corners), "left")
-        return _Part(passage.from_m, passage.to_m, low, high, window, direction, index)
+        corner = None
+        if len(corners) == 1:
+            corner = next(i for i, c in enumerate(layout.corners) if c.name == corners[0].corner)
+        return _Part(passage.from_m, passage.to_m, low, high, window, direction, index, corner)
     if query.from_m is None or query.to_m is None:
         raise Problem(422, "invalid", "Name a passage, or both ends of a stretch.")
     from_m, to_m = (min(max(0.0, place), layout.length) for place in (query.from_m, query.to_m))
@@ -260,7 +264,7 @@ def _part(layout: Layout, query: schemas.CardQuery) -> _Part:
         raise Problem(422, "invalid", "A stretch must be at least 5 m long.")
     inside = [c for c in layout.corners if from_m <= c.apex_m <= to_m]
     direction = inside[0].direction if inside else "left"
-    return _Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None)
+    return _Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None, None)
 
 
 def _loss(runs: dict[int, RunCurves], key: tuple[int, int], reference: tuple[int, int], part: _Part) -> Loss:
@@ -306,6 +310,9 @@ def _figures(
 
 def _in_window(entry: RunCurves, run: AnalysedRun, number: int, part: _Part) -> Figures | None:
     assert run.signals is not None
+    assert run.technique is not None
+    if part.corner is not None:
+        return run.technique.at(number, part.corner)
     return figures(run.signals, entry.numbers.index(number), part.window)
 
 

@@ -31,7 +31,7 @@ export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: Un
     },
   ];
   const habit = card.habits.find((item) => item.run === lap.run);
-  if (habit && habit.of > 1) words.push({ text: ` ${t.inLaps(habit.losing, habit.of)}` });
+  if (habit && habit.of > 1 && !habit.finding) words.push({ text: ` ${t.inLaps(habit.losing, habit.of)}` });
   words.push({ text: '. ' });
   const facts = factsOf(own, units);
   if (facts.length) {

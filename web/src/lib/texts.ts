@@ -178,7 +178,7 @@ export const texts = {
       car_or_conditions: () => 'has a slower car or slower conditions here',
     } as Record<string, (fact: Fact) => string>,
     habit: (loss: string, u: string, laps: number, of: number) =>
-      `Over all laps the habit costs ${loss} s (± ${u}), seen in ${laps} of ${of}.`,
+      `Over all laps the habit costs ${loss} s (± ${u}), seen in ${laps} of ${of} laps.`,
     than: (driver: string, facts: string) => `Compared with ${driver}, the driver ${facts}.`,
     bestLap: (lap: number, loss: string) => `In lap ${lap} only ${loss} s was lost.`,
     bestLapGain: (lap: number, gain: string) => `In lap ${lap} there was a gain of ${gain} s.`,

@@ -1,0 +1,37 @@
+"""The benchmarks run, and their short versions show what the long ones promise."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+
+
+def run(name: str, *arguments: str) -> str:
+    found = subprocess.run(
+        [sys.executable, str(ROOT / "benchmarks" / name), *arguments], capture_output=True, text=True, timeout=170
+    )
+    assert found.returncode == 0, found.stderr
+    return found.stdout
+
+
+def test_accuracy_over_two_short_days() -> None:
+    told = run("accuracy.py", "--smoke")
+    assert told.count("±1.96 u covers") == 2
+    ratios = [float(r) for r in re.findall(r"lap and sector times .*?plain +[\d.]+ \(([\d.]+)\)", told)]
+    assert len(ratios) == 2
+    assert max(ratios) < 0.45
+    deltas = [float(r) for r in re.findall(r"delta along the lap.*?plain +[\d.]+ \(([\d.]+)\)", told)]
+    assert max(deltas) < 0.5
+    for share in re.findall(r"whole-lap deltas ([\d.]+) %", told):
+        assert float(share) > 80
+    points = [float(p) for p in re.findall(r"brake point: median error ([\d.]+) m", told)]
+    assert points[0] < 2
+    assert points[1] < 6
+
+
+def test_speed_of_ten_minutes() -> None:
+    told = run("speed.py", "--quick")
+    assert "Memory peak" in told
+    assert len(re.findall(r"^ +10 x", told, re.MULTILINE)) == 2
