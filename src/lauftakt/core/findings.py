@@ -120,7 +120,7 @@ def find(
     for index, contender in enumerate(contenders):
         if index == reference or contender.driver == base.driver or not contender.run.counting:
             continue
-        lost, won = _of_run(index, contender, base, lap, layout, positions)
+        lost, won = _of_run(index, contender, layout, positions, lap, base)
         findings += lost
         strengths += won
     return _ranked(findings, 1), _ranked(strengths, -1)
@@ -168,7 +168,7 @@ def _common_error(side: _Side) -> float:
 
 
 def _of_run(
-    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout, positions: Sequence[int]
+    index: int, contender: Contender, layout: Layout, positions: Sequence[int], lap: Lap, base: Contender
 ) -> tuple[list[Finding], list[Finding]]:
     lost: list[Finding] = []
     won: list[Finding] = []
@@ -197,7 +197,7 @@ def _of_run(
         winning = -loss > border and -to_lap > 2 * u_lap
         if not losing and not winning:
             continue
-        finding = _state(index, contender, base, lap, layout, position, passage, own, theirs, loss, u, to_lap, target)
+        finding = _state(index, contender, layout, position, passage, own, theirs, loss, u, to_lap, target, lap, base)
         (lost if losing else won).append(finding)
     return lost, won
 
@@ -236,8 +236,8 @@ def _lone_error(run: AnalysedRun, layout: Layout) -> float:
 
 
 def _state(
-    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout, position: int, passage: Passage,
-    own: _Side, theirs: _Side, loss: float, u: float, to_lap: float, target: float,
+    index: int, contender: Contender, layout: Layout, position: int, passage: Passage, own: _Side, theirs: _Side,
+    loss: float, u: float, to_lap: float, target: float, lap: Lap, base: Contender,
 ) -> Finding:  # fmt: skip
     theirs_numbers = theirs.numbers if len(theirs.numbers) >= FEW else [lap.number]
     by_corner = corner_parts(contender.run, own.numbers, base.run, theirs_numbers, layout, position)
