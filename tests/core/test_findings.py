@@ -1,15 +1,21 @@
 """Findings against mistakes that the simulator made, and against a driver who makes none."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
 from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
 from lauftakt.core.causes import judge
+from lauftakt.core.composite import composite_lap
 from lauftakt.core.consistency import alone, band, spread, steadiness, trend
 from lauftakt.core.findings import Contender, find
 from lauftakt.core.layout import Layout
 from lauftakt.core.telling import tell
+from lauftakt.demo.drive import drive_run
+from lauftakt.demo.line import racing_line
 from lauftakt.demo.scenario import Scenario, random_scenario
+from lauftakt.demo.sensors import Sensors, record
 
 
 @pytest.fixture(scope="module")
@@ -56,6 +62,31 @@ def test_the_other_way_round_losses_are_strengths(studied) -> None:
         if finding.passage in sizes:
             assert finding.loss_s == pytest.approx(-sizes[finding.passage], abs=1e-9)
     assert {f.passage for f in won} & set(sizes)
+
+
+def test_less_grip_everywhere_is_said_once(studied) -> None:
+    scenario, layout, runs = studied
+    wet = replace(scenario.car, grip=0.72 * scenario.car.grip)
+    line = racing_line(scenario.circuit)
+    motion = drive_run(scenario.circuit, wet, scenario.drives[0].driver, timed_laps=6, seed=77, line=line)
+    log = record(scenario.circuit, wet, motion, Sensors(), seed=78, meta={})
+    run = analyse_run(log, layout)
+    findings, _ = find([Contender(runs[0], "dry"), Contender(run, "wet")], 0, layout)
+    assert findings[0].cause == "car_or_conditions"
+    assert findings[0].passage is None
+    assert findings[0].loss_s > 2
+    assert "Everywhere" in tell(findings[0], "dry")
+    assert sum(f.loss_s for f in findings[1:]) < 0.6 * findings[0].loss_s
+    dry, _ = find([Contender(runs[0], "dry"), Contender(runs[2], "student")], 0, layout)
+    assert "car_or_conditions" not in {f.cause for f in dry}
+
+
+def test_the_composite_lap_is_the_theoretical_best(studied) -> None:
+    _, layout, runs = studied
+    found = composite_lap(runs[0], layout)
+    assert found.time[-1] == pytest.approx(runs[0].theoretical_best_s(), abs=1e-9)
+    assert (np.diff(found.time) > 0).all()
+    assert set(found.laps) <= {lap.number for lap in runs[0].counting}
 
 
 def test_at_most_three_are_put_forward(studied) -> None:

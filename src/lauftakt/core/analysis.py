@@ -201,7 +201,7 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
         passage_draws_s={number: passage_draws(trace, layout) for number, trace in traces.items()},
         speed_scale=placed.scale,
         delay_s=placed.delay_s,
-        grip_level=_grip(signals, counting or list(range(len(signals.numbers)))),
+        grip_level=_grip(signals, counting),
         warnings=warnings,
     )
 
@@ -227,7 +227,9 @@ def from_rows(
         passage_draws_s={number: passage_draws(trace, layout) for number, trace in traces.items()},
         speed_scale=1.0,
         delay_s=0.0,
-        grip_level=None,
+        grip_level=_grip(
+            signals, [row for row, number in enumerate(signals.numbers) if _lap(list(laps), number).set_aside is None]
+        ),
         warnings=(),
     )
 
@@ -238,6 +240,7 @@ def _lap(laps: list[Lap], number: int) -> Lap:
 
 def _grip(signals: Signals, rows: list[int]) -> float:
     """98th percentile of combined acceleration, m/s^2."""
+    rows = rows or list(range(len(signals.numbers)))
     driven = np.isfinite(signals.time[rows])
     return float(np.percentile(np.hypot(signals.ahead[rows], signals.aside[rows])[driven], 98))
 

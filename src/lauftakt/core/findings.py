@@ -12,6 +12,7 @@ from scipy.stats import mannwhitneyu
 from lauftakt.core.analysis import AnalysedRun
 from lauftakt.core.causes import Evidence, judge
 from lauftakt.core.comparing import stretch_loss, time_at
+from lauftakt.core.conditions import slowed_everywhere
 from lauftakt.core.laps import Lap, LapTrace, passage_range
 from lauftakt.core.layout import Layout, Passage
 from lauftakt.core.technique import Figures, Window, windows
@@ -43,7 +44,7 @@ class Finding:
     ----------
     run : index of the run
     driver : who
-    passage, corner : names; the corner is where most is lost
+    passage, corner : names; the corner is where most is lost; None for a finding about the whole lap
     from_m, to_m : the passage, metres from the start line
     loss_s, loss_u_s : s, median over clean passages against the reference driver's median, and its standard deviation
     loss_to_lap_s : s, the same against the reference lap
@@ -58,7 +59,7 @@ class Finding:
 
     run: int
     driver: str
-    passage: str
+    passage: str | None
     corner: str | None
     from_m: float
     to_m: float
@@ -172,6 +173,9 @@ def _of_run(
 ) -> tuple[list[Finding], list[Finding]]:
     lost: list[Finding] = []
     won: list[Finding] = []
+    slower = slowed_everywhere(contender.run, base.run, layout)
+    if slower and len(positions) == len(layout.passages):
+        lost += _everywhere(index, contender, base, lap, layout, slower)
     for position in positions:
         passage = layout.passages[position]
         own = clean_passages(contender.run, layout, position)
@@ -179,6 +183,8 @@ def _of_run(
         lap_time = float(base.run.passage_s[lap.number][position])
         if not len(own.numbers) or not (np.isfinite(lap_time) or len(theirs.numbers)):
             continue
+        # What less grip costs everywhere is said once, and is no habit of this passage.
+        own = replace(own, times=own.times - slower * float(np.median(theirs.times if len(theirs.times) else lap_time)))
         middle = float(np.median(own.times))
         few = len(theirs.numbers) < FEW
         if few and not np.isfinite(lap_time):
@@ -217,6 +223,41 @@ def _sure(own: Array, theirs: Array, loss: float) -> bool:
         return True
     side = "greater" if loss > 0 else "less"
     return bool(mannwhitneyu(own, theirs, alternative=side).pvalue < RANKS)
+
+
+def _everywhere(
+    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout, slower: float
+) -> list[Finding]:
+    """One finding about the whole lap where a run has less grip everywhere."""
+    own = {one.number: one.time_s for one in contender.run.counting if one.time_s is not None}
+    theirs = [one.time_s for one in base.run.counting if one.time_s is not None]
+    if not own or not theirs or lap.time_s is None:
+        return []
+    target = float(np.median(theirs))
+    loss = slower * target
+    u = float(np.hypot(_median_error(np.array(list(own.values()))), _median_error(np.array(theirs))))
+    losses = {number: time - target for number, time in own.items()}
+    best = min(losses, key=lambda number: losses[number])
+    return [
+        Finding(
+            run=index,
+            driver=contender.driver,
+            passage=None,
+            corner=None,
+            from_m=0.0,
+            to_m=layout.length,
+            loss_s=loss,
+            loss_u_s=u,
+            loss_to_lap_s=slower * lap.time_s,
+            parts=dict.fromkeys(PARTS, loss / len(PARTS)),
+            cause="car_or_conditions",
+            second_cause=None,
+            seen_in=tuple(number for number, value in losses.items() if value > u),
+            clean=len(losses),
+            best_lap=best,
+            best_loss_s=losses[best],
+        )
+    ]
 
 
 def _border(own: int, theirs: int) -> float:

@@ -42,6 +42,12 @@ def tell(finding: Finding, reference: str) -> str:
     finding : what was found
     reference : the reference driver's name
     """
+    if finding.passage is None:
+        size = f"{finding.loss_s:.2f} s (± {finding.loss_u_s:.2f})"
+        return (
+            f"Everywhere: {size} lost to {reference}: {finding.driver}'s run "
+            "has less grip in nearly every corner; the car or the conditions, and taken out of the passages."
+        )
     place = finding.corner or finding.passage
     if finding.passage and finding.corner and finding.passage != finding.corner:
         place = f"{finding.corner} ({finding.passage})"
