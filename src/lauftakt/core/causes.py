@@ -225,7 +225,7 @@ def _pedal(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, f
         found.append(Evidence("hesitant_throttle", "throttle_lifts", lifts[0], lifts[1], 0.9 * out))
     gear = difference(own, theirs, lambda f: f.gear, 0.0)
     slowed = difference(own, theirs, lambda f: f.min_speed, 0.05)
-    natural = gear is not None and slowed is not None and gear.value < 0 and slowed.value < -0.02 * slowed.theirs
+    natural = gear is not None and slowed is not None and gear.value < 0 and slowed.value < -0.005 * slowed.theirs
     if gear is not None and abs(gear.value) >= 1.0 and not natural:
         found.append(Evidence("wrong_gear", "gear", gear.own, gear.theirs, 0.85 * out))
     pickup = difference(own, theirs, lambda f: f.throttle_pickup_m, PLACE_M)

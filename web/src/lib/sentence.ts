@@ -39,7 +39,7 @@ export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: Un
     words.push({
       text: `${t.than(reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name, said)} `,
     });
-  }
+  } else if (clear && own.loss_s > 0) words.push({ text: `${t.unclear} ` });
   if (habit?.finding && habit.finding.loss_s > 0) {
     const { loss_s, loss_u_s, seen_in, of } = habit.finding;
     words.push({ text: `${t.habit(figure(loss_s, time), figure(2 * loss_u_s, time), seen_in.length, of)} ` });

@@ -177,6 +177,7 @@ export const texts = {
       locked_wheel: () => 'locks a wheel',
       car_or_conditions: () => 'has a slower car or slower conditions here',
     } as Record<string, (fact: Fact) => string>,
+    unclear: 'The figures do not tell why.',
     habit: (loss: string, u: string, laps: number, of: number) =>
       `Over all laps the habit costs ${loss} s (± ${u}), seen in ${laps} of ${of} laps.`,
     than: (driver: string, facts: string) => `Compared with ${driver}, the driver ${facts}.`,
