@@ -14,7 +14,8 @@ from sqlalchemy.orm import Session, selectinload
 
 from lauftakt.core.analysis import AnalysedRun
 from lauftakt.core.comparing import Loss, delta_uncertainty, loss_rate, stretch_loss, time_delta
-from lauftakt.core.findings import Contender, causes_between, find, habit_between
+from lauftakt.core.findings import Contender, find
+from lauftakt.core.habits import causes_between, habit_between
 from lauftakt.core.laps import passage_range
 from lauftakt.core.layout import Layout
 from lauftakt.core.signals import GRIDDED, WHEELS

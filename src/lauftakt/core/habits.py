@@ -1,0 +1,69 @@
+"""What a driver does between two places: over all laps that count, or in one lap against another."""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lauftakt.core.analysis import AnalysedRun
+from lauftakt.core.causes import Evidence, judge
+from lauftakt.core.comparing import stretch_loss, time_at
+from lauftakt.core.findings import PARTS, held_between
+from lauftakt.core.laps import LapTrace
+from lauftakt.core.technique import Figures, Window
+
+
+@dataclass(frozen=True)
+class Habit:
+    """How a driver does between two places over the laps that count, against one lap.
+
+    ``losing`` counts laps that lose more than twice their uncertainty; of ``of`` laps that were driven whole and not
+    held up there.
+    """
+
+    losing: int
+    of: int
+    best_lap: int
+    best_loss_s: float
+    median_loss_s: float
+
+
+def habit_between(
+    run: AnalysedRun, reference: LapTrace, same_run: bool, low: float, high: float, length: float
+) -> Habit | None:
+    """The habit of a run between two places, metres from the start line of the lap; None without a lap to judge by."""
+    losses = {}
+    for lap in run.counting:
+        loss = stretch_loss(run.traces[lap.number], reference, low, high, same_run)
+        if loss.whole and not held_between(lap, low, high, 0.0) and not held_between(lap, low, high, length):
+            losses[lap.number] = loss
+    if not losses:
+        return None
+    best = min(losses, key=lambda number: losses[number].loss_s)
+    return Habit(
+        losing=sum(loss.loss_s > 2 * loss.loss_u_s for loss in losses.values()),
+        of=len(losses),
+        best_lap=best,
+        best_loss_s=losses[best].loss_s,
+        median_loss_s=float(np.median([loss.loss_s for loss in losses.values()])),
+    )
+
+
+def causes_between(
+    own: tuple[LapTrace, Figures], theirs: tuple[LapTrace, Figures], window: Window, direction: str
+) -> list[Evidence]:
+    """Why one lap loses to another in a window: causes with their evidence, at most two.
+
+    Parameters
+    ----------
+    own, theirs : trace and figures of the two laps in the window
+    window : where
+    direction : of the corner, ``left`` or ``right``
+    """
+    release = theirs[1].brake_release_m or window.entry
+    pickup = theirs[1].throttle_pickup_m or max(window.apex, release)
+    edges = np.maximum.accumulate(
+        np.clip([window.low, release, pickup, window.exit, window.high], window.low, window.high)
+    )
+    lost = np.diff(time_at(own[0], edges)) - np.diff(time_at(theirs[0], edges))
+    parts = dict(zip(PARTS, (float(v) for v in np.nan_to_num(lost)), strict=True))
+    return judge([own[1]], [theirs[1]], parts, direction) if sum(parts.values()) > 0 else []
