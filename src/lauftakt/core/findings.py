@@ -176,7 +176,7 @@ def _of_run(
     won: list[Finding] = []
     slower = slowed_everywhere(contender.run, base.run, layout)
     if slower and len(positions) == len(layout.passages):
-        lost += _everywhere(index, contender, base, lap, layout, slower)
+        lost += _everywhere(index, contender, lap, base, layout, slower)
     for position in positions:
         passage = layout.passages[position]
         own = clean_passages(contender.run, layout, position)
@@ -227,7 +227,7 @@ def _sure(own: Array, theirs: Array, loss: float) -> bool:
 
 
 def _everywhere(
-    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout, slower: float
+    index: int, contender: Contender, lap: Lap, base: Contender, layout: Layout, slower: float
 ) -> list[Finding]:
     """One finding about the whole lap where a run has less grip everywhere."""
     own = {one.number: one.time_s for one in contender.run.counting if one.time_s is not None}
