@@ -89,6 +89,19 @@ def test_the_composite_lap_is_the_theoretical_best(studied) -> None:
     assert set(found.laps) <= {lap.number for lap in runs[0].counting}
 
 
+def test_a_reference_lap_before_the_in_lap_hides_nothing(studied) -> None:
+    """The last timed lap runs on into the in lap: its passage over the line is no yardstick."""
+    _, layout, runs = studied
+    over = next(i for i, p in enumerate(layout.passages) if p.from_m > p.to_m)
+    last = max(lap.number for lap in runs[0].counting)
+    faster = tuple(replace(lap, time_s=lap.time_s - 5.0) if lap.number == last else lap for lap in runs[0].laps)
+    base = replace(runs[0], laps=faster)
+    assert base.best_lap.number == last
+    slow = {n: times + 0.4 * (np.arange(len(times)) == over) for n, times in runs[1].passage_s.items()}
+    findings, _ = find([Contender(base, "a"), Contender(replace(runs[1], passage_s=slow), "b")], 0, layout)
+    assert layout.passages[over].name in {f.passage for f in findings}
+
+
 def test_at_most_three_are_put_forward(studied) -> None:
     _, layout, _ = studied
     findings, _ = find(contenders(studied), 0, layout)

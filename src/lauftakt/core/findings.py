@@ -181,7 +181,9 @@ def _of_run(
         passage = layout.passages[position]
         own = clean_passages(contender.run, layout, position)
         theirs = clean_passages(base.run, layout, position)
-        lap_time = float(base.run.passage_s[lap.number][position])
+        # The reference lap's passage over the line counts only where the lap it runs into counts: not an in lap.
+        clean = lap.number in theirs.numbers
+        lap_time = float(base.run.passage_s[lap.number][position]) if clean else float("nan")
         if not len(own.numbers) or not (np.isfinite(lap_time) or len(theirs.numbers)):
             continue
         # What less grip costs everywhere is said once, and is no habit of this passage.
