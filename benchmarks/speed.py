@@ -30,7 +30,7 @@ from lauftakt.core.laps import split_laps
 from lauftakt.core.layout import Layout
 from lauftakt.core.log import Channel, Log
 from lauftakt.core.placing import place_run
-from lauftakt.core.signals import run_signals
+from lauftakt.core.signals import lap_grid, run_signals
 from lauftakt.demo.circuits import ellerholm_park
 from lauftakt.demo.drive import drive_run
 from lauftakt.demo.habits import Driver
@@ -115,6 +115,8 @@ def plain_alignment(log: Log, layout: Layout) -> object:
 def compare(run: AnalysedRun, laps: int, layout: Layout) -> object:
     """A comparison of laps x 6 channels, ready to draw."""
     numbers = list(run.traces)[:laps]
+    assert run.signals is not None
+    grid = lap_grid(run.signals, layout)
     base = run.traces[numbers[0]]
     places = np.arange(0.0, layout.length, 20.0)
     found = []
@@ -122,7 +124,7 @@ def compare(run: AnalysedRun, laps: int, layout: Layout) -> object:
         trace = run.traces[number]
         delta = time_delta(trace, base)
         found.append((delta, loss_rate(delta), delta_uncertainty(trace, base, True, places)))
-        found.append(tuple(rows[row].astype(np.float32) for rows in list(run.grid.values())[:6]))
+        found.append(tuple(rows[row].astype(np.float32) for rows in list(grid.values())[:6]))
     return found
 
 
@@ -171,6 +173,15 @@ def main() -> None:
                 f"{(read + total + spent + packing) / arrow:11.1f}",
                 flush=True,
             )
+    print("\nGrowth with the rate of the fast channels, ten minutes x 10 channels:")
+    for rate in (25, 50, 100):
+        ten = lasting(whole, 10, 10)
+        every = 100 // rate
+        thin = Log(tuple(replace(c, time=c.time[::every], values=c.values[::every]) if c.rate_hz > 50 else c
+                         for c in ten.channels), ten.meta)  # fmt: skip
+        place, _ = cpu(lambda thin=thin: place_run(thin, layout.plane, layout.centre))
+        total, _ = cpu(lambda thin=thin: analyse_run(thin, layout))
+        print(f"  {rate:3d} Hz: align {place:.2f} s, splitting and channels {total - place:.2f} s")
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(f"\nMemory peak of this process: {peak:.0f} MB")
     run = analyse_run(lasting(whole, 30, 10), layout)

@@ -15,7 +15,7 @@ from lauftakt.core.log import Log, Unusable, Warning
 from lauftakt.core.making import draft_layout
 from lauftakt.core.places import find_corners, find_passages, name_corners, propose_splits
 from lauftakt.core.placing import Placed, place_run
-from lauftakt.core.signals import Scale, Signals, lap_grid, run_scale, run_signals
+from lauftakt.core.signals import Scale, Signals, run_scale, run_signals
 from lauftakt.core.technique import GRAVITY, Technique, windows
 
 Array = NDArray[np.float64]
@@ -32,7 +32,6 @@ class AnalysedRun:
     ----------
     laps : all laps, in order
     traces : of the timed laps, by lap number
-    grid : channels of the timed laps by role, (timed laps, g), rows in the order of ``traces``
     scale : what "some brake" and "full throttle" mean in this run
     signals : what the driver did along the timed laps; None where there are none
     technique : figures of each timed lap by number, one for each corner of the layout; None where there are none
@@ -43,7 +42,6 @@ class AnalysedRun:
 
     laps: tuple[Lap, ...]
     traces: dict[int, LapTrace]
-    grid: dict[str, Array]
     scale: Scale
     signals: Signals | None
     technique: Technique | None
@@ -178,7 +176,7 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
     warnings = log.warnings + placed.warnings
     if not traces:
         return AnalysedRun(
-            tuple(laps), {}, {}, Scale(None, None), None, None, {}, {}, placed.scale, placed.delay_s, None, warnings
+            tuple(laps), {}, Scale(None, None), None, None, {}, {}, placed.scale, placed.delay_s, None, warnings
         )
     signals = run_signals(log, placed, laps, traces, layout)
     counting = [row for row, number in enumerate(signals.numbers) if _lap(laps, number).set_aside is None]
@@ -189,11 +187,9 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
         else lap
         for lap in laps
     ]
-    grid = lap_grid(signals, layout)
     return AnalysedRun(
         laps=tuple(laps),
         traces=traces,
-        grid=grid,
         scale=run_scale(signals.others, len(signals.numbers)),
         signals=signals,
         technique=Technique(signals, windows(layout)),
@@ -207,26 +203,31 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
 
 
 def from_rows(
-    laps: Sequence[Lap], traces: dict[int, LapTrace], signals: Signals, layout: Layout, scale: Scale
+    laps: Sequence[Lap],
+    traces: dict[int, LapTrace],
+    signals: Signals,
+    layout: Layout,
+    scale: Scale,
+    speed_scale: float,
+    delay_s: float,
 ) -> AnalysedRun:
-    """An analysed run from what was kept of it: what :func:`analyse_run` gave, without its channels on the grid.
+    """An analysed run from what was kept of it: what :func:`analyse_run` gave.
 
     Parameters
     ----------
-    laps, traces, signals, scale : as they were; draws may be missing
+    laps, traces, signals, scale, speed_scale, delay_s : as they were; draws may be missing
     layout : the one it was analysed on
     """
     return AnalysedRun(
         laps=tuple(laps),
         traces=traces,
-        grid={},
         scale=scale,
         signals=signals,
         technique=Technique(signals, windows(layout)),
         passage_s={number: passage_times(trace, layout) for number, trace in traces.items()},
         passage_draws_s={number: passage_draws(trace, layout) for number, trace in traces.items()},
-        speed_scale=1.0,
-        delay_s=0.0,
+        speed_scale=speed_scale,
+        delay_s=delay_s,
         grip_level=_grip(
             signals, [row for row, number in enumerate(signals.numbers) if _lap(list(laps), number).set_aside is None]
         ),

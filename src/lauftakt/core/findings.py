@@ -128,22 +128,9 @@ def find(
 
 
 def clean_passages(run: AnalysedRun, layout: Layout, index: int) -> _Side:
-    """Passages of laps that count, driven whole and not held up; one that reaches into a neighbouring lap needs
-    that lap to count, too."""
+    """Passages of :func:`clean_laps` that were driven to their end."""
     low, high = passage_range(layout, index)
-    counting = {lap.number: lap for lap in run.counting}
-    numbers = []
-    for number in counting:
-        around = [number]
-        if low < 0:
-            around.append(number - 1)
-        if high > layout.length:
-            around.append(number + 1)
-        if not all(other in counting for other in around) or not np.isfinite(run.passage_s[number][index]):
-            continue
-        if any(held_between(counting[other], low, high, (other - number) * layout.length) for other in around):
-            continue
-        numbers.append(number)
+    numbers = [n for n in clean_laps(run, low, high, layout.length) if np.isfinite(run.passage_s[n][index])]
     draws = [run.passage_draws_s[number][index] for number in numbers]
     return _Side(
         numbers,
@@ -152,7 +139,26 @@ def clean_passages(run: AnalysedRun, layout: Layout, index: int) -> _Side:
     )
 
 
-def held_between(lap: Lap, low: float, high: float, shift: float) -> bool:
+def clean_laps(run: AnalysedRun, low: float, high: float, length: float) -> list[int]:
+    """Numbers of the laps that count and were not held up between two places.
+
+    Parameters
+    ----------
+    run : with its laps
+    low, high : metres from the start line of the lap; what reaches into a neighbouring lap needs that lap to count, too
+    length : of the lap, m
+    """
+    counting = {lap.number: lap for lap in run.counting}
+    reached = [0, *([-1] if low < 0 else []), *([1] if high > length else [])]
+    return [
+        number
+        for number in counting
+        if all(number + step in counting for step in reached)
+        and not any(_held(counting[number + step], low, high, step * length) for step in reached)
+    ]
+
+
+def _held(lap: Lap, low: float, high: float, shift: float) -> bool:
     """Whether a lap, ``shift`` metres further on, was held up between two places."""
     return any(a + shift < high and b + shift > low for a, b in lap.held_up)
 
@@ -238,6 +244,12 @@ def _everywhere(
         return []
     target = float(np.median(theirs))
     loss = slower * target
+    raw = dict.fromkeys(PARTS, 0.0)
+    for position in range(len(layout.passages)):
+        sides = [clean_passages(side.run, layout, position).numbers for side in (contender, base)]
+        if all(sides):
+            for parts in corner_parts(contender.run, sides[0], base.run, sides[1], layout, position).values():
+                raw = {part: raw[part] + parts[part] for part in PARTS}
     u = float(np.hypot(_median_error(np.array(list(own.values()))), _median_error(np.array(theirs))))
     losses = {number: time - target for number, time in own.items()}
     best = min(losses, key=lambda number: losses[number])
@@ -252,7 +264,7 @@ def _everywhere(
             loss_s=loss,
             loss_u_s=u,
             loss_to_lap_s=slower * lap.time_s,
-            parts=dict.fromkeys(PARTS, loss / len(PARTS)),
+            parts=_scaled(raw, loss),
             cause="car_or_conditions",
             second_cause=None,
             seen_in=tuple(number for number, value in losses.items() if value > u),
@@ -285,12 +297,7 @@ def _state(
 ) -> Finding:  # fmt: skip
     theirs_numbers = theirs.numbers if len(theirs.numbers) >= FEW else [lap.number]
     by_corner = corner_parts(contender.run, own.numbers, base.run, theirs_numbers, layout, position)
-    raw = {part: sum(parts[part] for parts in by_corner.values()) for part in PARTS}
-    total = sum(raw.values())
-    if abs(total) > 0.4 * abs(loss) and total * loss > 0:
-        parts = {part: value * loss / total for part, value in raw.items()}
-    else:
-        parts = {part: value + (loss - total) / len(PARTS) for part, value in raw.items()}
+    parts = _scaled({part: sum(parts[part] for parts in by_corner.values()) for part in PARTS}, loss)
     sign = 1.0 if loss > 0 else -1.0
     corner = max(by_corner, key=lambda name: sign * sum(by_corner[name].values()), default=None)
     causes: list[Evidence] = []
@@ -325,6 +332,14 @@ def _state(
         best_loss_s=float(losses[best]),
         evidence=tuple(causes[:2]),
     )
+
+
+def _scaled(raw: dict[str, float], loss: float) -> dict[str, float]:
+    """Parts that add up to a loss: scaled, or, where medians of parts hardly add up to anything, shifted."""
+    total = sum(raw.values())
+    if abs(total) > 0.4 * abs(loss) and total * loss > 0:
+        return {part: value * loss / total for part, value in raw.items()}
+    return {part: value + (loss - total) / len(raw) for part, value in raw.items()}
 
 
 def _known(run: AnalysedRun, numbers: list[int], which: int) -> list[Figures]:

@@ -7,7 +7,7 @@ import numpy as np
 from lauftakt.core.analysis import AnalysedRun
 from lauftakt.core.causes import Evidence, judge
 from lauftakt.core.comparing import stretch_loss, time_at
-from lauftakt.core.findings import PARTS, held_between
+from lauftakt.core.findings import PARTS, clean_laps
 from lauftakt.core.laps import LapTrace
 from lauftakt.core.technique import Figures, Window
 
@@ -31,17 +31,19 @@ def habit_between(
     run: AnalysedRun, reference: LapTrace, same_run: bool, low: float, high: float, length: float
 ) -> Habit | None:
     """The habit of a run between two places, metres from the start line of the lap; None without a lap to judge by."""
-    losses = {}
-    for lap in run.counting:
-        loss = stretch_loss(run.traces[lap.number], reference, low, high, same_run)
-        if loss.whole and not held_between(lap, low, high, 0.0) and not held_between(lap, low, high, length):
-            losses[lap.number] = loss
+    whole = set(clean_laps(run, low, high, length))
+    inside = (max(low, 0.0), min(high, length))
+    # A lap that runs on into one that does not count is judged up to the line; it is no measure of the whole.
+    cut = set(clean_laps(run, *inside, length)) - whole
+    judged = {n: stretch_loss(run.traces[n], reference, low, high, same_run) for n in whole}
+    judged |= {n: stretch_loss(run.traces[n], reference, *inside, same_run) for n in cut}
+    losses = {n: judged[n] for n in sorted(whole) if judged[n].whole} or {n: judged[n] for n in sorted(cut)}
     if not losses:
         return None
     best = min(losses, key=lambda number: losses[number].loss_s)
     return Habit(
-        losing=sum(loss.loss_s > 2 * loss.loss_u_s for loss in losses.values()),
-        of=len(losses),
+        losing=sum(loss.loss_s > 2 * loss.loss_u_s for loss in judged.values()),
+        of=len(judged),
         best_lap=best,
         best_loss_s=losses[best].loss_s,
         median_loss_s=float(np.median([loss.loss_s for loss in losses.values()])),

@@ -2,7 +2,7 @@
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -120,7 +120,7 @@ def lay(centre: CentreLine, plane: Plane, start: Line, sketch: LayoutSketch) -> 
     if any(not 0 < s < layout.length for s in layout.splits_m):
         raise Unusable("layout-file", "A split lies outside the course.")
     limits = [_limit(layout, path) if path else None for path in (sketch.left_limit, sketch.right_limit)]
-    return Layout(**{**layout.__dict__, "left_limit": limits[0], "right_limit": limits[1]})
+    return replace(layout, left_limit=limits[0], right_limit=limits[1])
 
 
 def _place(centre: CentreLine, plane: Plane, point: tuple[float, float]) -> float:

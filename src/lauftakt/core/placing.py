@@ -225,7 +225,7 @@ def _with_fix_noise(noise: Noise, along: Array, across: Array) -> Noise:
     if len(left) < 100:
         return noise
     sigma = float(np.clip(1.4826 * np.median(np.abs(left)), 0.02, 5.0))
-    return Noise(**{**noise.__dict__, "fix_m": sigma})
+    return replace(noise, fix_m=sigma)
 
 
 def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:

@@ -93,12 +93,7 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
     away = (here - apex + count // 2) % count - count // 2
     if habit.kind == "early_brake":
         # The slow part of a long corner begins before its slowest point; the whole braking is moved forward.
-        slow = apex
-        while plain[slow - 1] < 1.03 * plain[apex] and (apex - slow) * step < 80.0:
-            slow -= 1
-        begin = slow
-        while plain[begin - 1] > plain[begin] and (slow - begin) * step < 300.0:
-            begin -= 1
+        begin, slow = _braking_zone(plain, apex, step)
         shift = round(amount / step)
         zone = np.arange(begin - shift, slow + 1)
         moved = plain[np.minimum(zone + shift, slow) % count]
@@ -125,26 +120,26 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
         zone = _window(count, apex - round(amount / 2 / step), amount, step)
         limits.drive[zone] = -0.7
     elif habit.kind == "coasting":
-        begin = _braking_begins(plain, apex, step)
+        begin, _ = _braking_zone(plain, apex, step)
         zone = _window(count, begin - round(amount / step), amount, step)
         limits.drive[zone] = -0.3
     elif habit.kind == "interrupted_brake":
-        begin = _braking_begins(plain, apex, step)
+        begin, _ = _braking_zone(plain, apex, step)
         middle = (begin + apex) // 2
         limits.brake[_window(count, middle - round(amount / 2 / step), amount, step)] = 0.02
     elif habit.kind not in ("late_turn_in", "early_turn_in", "unused_width"):
         raise ValueError(f"No habit is called {habit.kind!r}.")
 
 
-def _braking_begins(plain: Array, apex: int, step: float) -> int:
-    """Index of the place from which speed falls towards an apex."""
+def _braking_zone(plain: Array, apex: int, step: float) -> tuple[int, int]:
+    """Index of the place from which speed falls towards an apex, and of that where the slow part begins."""
     slow = apex
     while plain[slow - 1] < 1.03 * plain[apex] and (apex - slow) * step < 80.0:
         slow -= 1
     begin = slow
     while plain[begin - 1] > plain[begin] and (slow - begin) * step < 300.0:
         begin -= 1
-    return begin
+    return begin, slow
 
 
 def _nearer_to_the_middle(offset: Array, circuit: Circuit, apex: int, share: float) -> Array:

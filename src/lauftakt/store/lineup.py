@@ -9,13 +9,13 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session, selectinload
 
 from lauftakt.core.analysis import AnalysedRun, from_rows
-from lauftakt.core.laps import Lap, LapTrace, reach
+from lauftakt.core.laps import LapTrace, reach
 from lauftakt.core.layout import Layout
 from lauftakt.core.signals import COMPUTED, Scale, Signals, assemble
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.layouts import to_layout
 from lauftakt.store.models import LapRow, Run
-from lauftakt.store.runs import inner, load_curves, trace_from
+from lauftakt.store.runs import inner, load_curves, to_lap, trace_from
 
 Array = NDArray[np.float64]
 
@@ -54,22 +54,9 @@ class RunCurves:
 
     def analysed(self) -> AnalysedRun:
         """The run as the core knows it, from what was loaded."""
-        laps = [
-            Lap(
-                number=row.number,
-                kind=row.kind,
-                set_aside=row.set_aside,
-                start_s=row.start_s,
-                end_s=row.end_s,
-                time_s=row.time_s,
-                time_u_s=row.time_u_s,
-                sector_times_s=tuple(row.sector_times),
-                held_up=tuple((a, b) for a, b in row.held_up),
-            )
-            for row in self.run.laps
-        ]
+        laps = [to_lap(row) for row in self.run.laps]
         traces = {number: trace for number in self.numbers if (trace := self.trace(number)) is not None}
-        return from_rows(laps, traces, self.signals(), self.layout, self.scale)
+        return from_rows(laps, traces, self.signals(), self.layout, self.scale, self.run.speed_scale, self.run.delay_s)
 
     def lap(self, number: int) -> LapRow:
         return next(lap for lap in self.run.laps if lap.number == number)

@@ -1,6 +1,6 @@
 """Runs: rows <-> the core's logs and analysed runs."""
 
-from dataclasses import asdict
+from dataclasses import asdict, fields
 from datetime import datetime
 from typing import TypeVar
 
@@ -10,7 +10,7 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.analysis import CODE_VERSION, AnalysedRun
-from lauftakt.core.laps import LapTrace, draw_places, reach
+from lauftakt.core.laps import Lap, LapTrace, draw_places, reach
 from lauftakt.core.layout import Layout
 from lauftakt.core.log import Channel, Log, Warning
 from lauftakt.core.roles import ROLES
@@ -166,6 +166,13 @@ def load_curves(session: Session, team_id: int, run_ids: list[int], roles: list[
     }
 
 
+def to_lap(row: LapRow) -> Lap:
+    """The core's lap of a row (the inverse of what :func:`save_analysis` writes)."""
+    found = {field.name: getattr(row, field.name) for field in fields(Lap) if field.name != "sector_times_s"}
+    found["held_up"] = tuple((a, b) for a, b in row.held_up)
+    return Lap(**found, sector_times_s=tuple(row.sector_times))
+
+
 def trace_from(time: Array, offset: Array, draws: Array | None, layout: Layout) -> LapTrace:
     """A lap's trace from its stored rows."""
     draws_s, places = draw_places(layout), reach(layout)
@@ -214,21 +221,9 @@ def save_analysis(session: Session, run: Run, analysed: AnalysedRun) -> None:
     run.scale = asdict(analysed.scale)
     run.code_version, run.layout_version = CODE_VERSION, run.layout.version
     for lap in analysed.laps:
-        session.add(
-            LapRow(
-                team_id=run.team_id,
-                run_id=run.id,
-                number=lap.number,
-                kind=lap.kind,
-                set_aside=lap.set_aside,
-                start_s=lap.start_s,
-                end_s=lap.end_s,
-                time_s=lap.time_s,
-                time_u_s=lap.time_u_s,
-                sector_times=list(lap.sector_times_s),
-                held_up=[list(part) for part in lap.held_up],
-            )
-        )
+        kept = asdict(lap)
+        kept["sector_times"] = list(kept.pop("sector_times_s"))
+        session.add(LapRow(team_id=run.team_id, run_id=run.id, **kept))
     session.flush()
     for role, rows in _curves(analysed).items():
         data = pack(rows, "<f8" if role in _DOUBLE else "<f4")
