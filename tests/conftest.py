@@ -8,8 +8,8 @@ import pytest
 
 from lauftakt.core.analysis import analyse_run, make_layout
 from lauftakt.demo.school import write_day
-from lauftakt.formats.csv_in import read_csv
 from lauftakt.formats.geojson import read_layout
+from lauftakt.formats.reading import read_log
 from lauftakt.operate.mariadb import PrivateMariaDB
 from lauftakt.store.database import Database
 from tests.day import Day
@@ -19,7 +19,7 @@ from tests.day import Day
 def day(tmp_path_factory: pytest.TempPathFactory) -> Day:
     folder = tmp_path_factory.mktemp("day")
     layout_file, *files = write_day(folder, truth=True)
-    logs = [read_csv(path) for path in files]
+    logs = [read_log(path) for path in files]
     layout, _ = make_layout(logs[0], read_layout(layout_file.read_bytes(), "?"))
     runs = [analyse_run(log, layout) for log in logs]
     truth = json.loads((folder / "truth.json").read_text())

@@ -91,6 +91,7 @@ def _demo(var: Path, port: int | None) -> int:
     from lauftakt.operate.stack import Stack
     from lauftakt.store.database import Database
     from lauftakt.work.direct import hand_in_now
+    from lauftakt.work.intake import Giver
 
     def stop(_signal: int, _frame: FrameType | None) -> None:
         # Once is enough: a second Ctrl-C must not interrupt the stopping.
@@ -104,9 +105,9 @@ def _demo(var: Path, port: int | None) -> int:
     stack = Stack(var, port=port)
 
     def hand_in(database: Database, team_id: int, path: Path) -> None:
-        fate = hand_in_now(database, var / "inbox", team_id, path)
-        if fate.state not in ("taken",) and fate.code != "duplicate":
-            raise CannotStart(f"{path.name} was not taken: {fate.message}")
+        for fate in hand_in_now(database, var / "inbox", Giver(team_id, "shell"), path):
+            if fate.state != "taken" and fate.code != "duplicate":
+                raise CannotStart(f"{fate.file_name} was not taken: {fate.message}")
 
     try:
         database = stack.start_database(say)

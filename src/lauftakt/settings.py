@@ -15,8 +15,12 @@ class Settings:
     """Where things are.
 
     ``LAUFTAKT_DATABASE_URL``, ``LAUFTAKT_BROKER_URL`` (default: the database), ``LAUFTAKT_VAR`` (folder for files),
-    ``LAUFTAKT_SECRET`` (signs cookies; default: made once and kept in the folder), ``LAUFTAKT_HTTPS`` = 1 where the
-    application is served over HTTPS, ``LAUFTAKT_UPLOAD_MB`` the largest file.
+    ``LAUFTAKT_SECRET`` (signs cookies and links; default: made once and kept in the folder), ``LAUFTAKT_HTTPS`` = 1
+    where the application is served over HTTPS, ``LAUFTAKT_UPLOAD_MB`` the largest file, ``LAUFTAKT_PUBLIC_URL`` the
+    address that phones reach, ``LAUFTAKT_LOGGERS`` loggers on the network as ``name=http://host:port`` by commas,
+    ``LAUFTAKT_STREAM_PORT`` the UDP port for a simulator's stream (0: none) and ``LAUFTAKT_STREAM_HOST`` the address
+    it is listened on (default: this machine only), ``LAUFTAKT_WATCH`` a folder to watch and ``LAUFTAKT_WATCH_FOR``
+    the address of the coach whose team its files go to.
     """
 
     database_url: str
@@ -25,6 +29,12 @@ class Settings:
     secret: str
     https: bool
     upload_mb: int
+    public_url: str = ""
+    loggers: tuple[tuple[str, str], ...] = ()
+    stream_port: int = 0
+    stream_host: str = "127.0.0.1"
+    watch: Path | None = None
+    watch_for: str = ""
 
     @property
     def inbox(self) -> Path:
@@ -52,7 +62,39 @@ def load() -> Settings:
         secret=os.environ.get("LAUFTAKT_SECRET") or _kept_secret(var / "secret"),
         https=os.environ.get("LAUFTAKT_HTTPS") == "1",
         upload_mb=int(os.environ.get("LAUFTAKT_UPLOAD_MB", "400")),
+        public_url=os.environ.get("LAUFTAKT_PUBLIC_URL", "").rstrip("/"),
+        loggers=_loggers(os.environ.get("LAUFTAKT_LOGGERS", "")),
+        stream_port=int(os.environ.get("LAUFTAKT_STREAM_PORT", "0")),
+        stream_host=os.environ.get("LAUFTAKT_STREAM_HOST", "127.0.0.1"),
+        watch=Path(os.environ["LAUFTAKT_WATCH"]) if os.environ.get("LAUFTAKT_WATCH") else None,
+        watch_for=os.environ.get("LAUFTAKT_WATCH_FOR", ""),
     )
+
+
+def _loggers(text: str) -> tuple[tuple[str, str], ...]:
+    found = []
+    for item in text.split(","):
+        name, _, address = item.strip().partition("=")
+        if address.startswith(("http://", "https://")):
+            found.append((name.strip(), address.strip().rstrip("/")))
+        elif item.strip():
+            raise RuntimeError(f"LAUFTAKT_LOGGERS: “{item.strip()}” is not name=http://host:port.")
+    return tuple(found)
+
+
+def import_seconds() -> float:
+    """The longest that one import may take, ``LAUFTAKT_IMPORT_SECONDS``."""
+    return float(os.environ.get("LAUFTAKT_IMPORT_SECONDS", "600"))
+
+
+def import_megabytes() -> int:
+    """Address space of a worker process, ``LAUFTAKT_IMPORT_MB``; 0 for no limit."""
+    return int(os.environ.get("LAUFTAKT_IMPORT_MB", "8000"))
+
+
+def archive_megabytes() -> int:
+    """To how much one archive may unpack, ``LAUFTAKT_ARCHIVE_MB``."""
+    return int(os.environ.get("LAUFTAKT_ARCHIVE_MB", "4000"))
 
 
 def _kept_secret(path: Path) -> str:

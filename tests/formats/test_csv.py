@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lauftakt.core.log import Unusable
-from lauftakt.formats.csv_in import read_csv
 from lauftakt.formats.csv_out import write_csv
+from lauftakt.formats.reading import read_log
 from tests.day import Day
 
 ROWS = 60
@@ -28,7 +28,7 @@ def path(tmp_path: Path) -> Path:
 def test_round_trip(day: Day, path: Path) -> None:
     log = day.logs[1]
     write_csv(log, path)
-    again = read_csv(path)
+    again = read_log(path)
     assert again.meta == log.meta
     assert [c.role for c in again.channels] == [c.role for c in log.channels]
     for before, after in zip(log.channels, again.channels, strict=True):
@@ -43,7 +43,7 @@ def test_units_come_out_as_si(path: Path) -> None:
             lambda i: f"{i * 10},100,14.5037738,212,90",
         )
     )
-    log = read_csv(path)
+    log = read_log(path)
     assert log.role("speed").values[0] == pytest.approx(44.704)
     assert log.role("brake_pressure").values[0] == pytest.approx(1e5, rel=1e-6)
     assert log.role("oil_temperature").values[0] == pytest.approx(373.15)
@@ -73,14 +73,14 @@ def test_dialects(name: str, path: Path) -> None:
 
     text = table(header, row, newline=newline)
     path.write_bytes(text.encode(encoding))
-    log = read_csv(path)
+    log = read_log(path)
     assert log.role("speed").values[4] == pytest.approx(101 / 3.6)
     assert log.role("throttle").values[0] == pytest.approx(0.555)
 
 
 def test_a_units_row_is_not_a_sample(path: Path) -> None:
     path.write_text(table("time,speed,throttle\ns,m/s,%", lambda i: f"{i / 10},30,100"))
-    log = read_csv(path)
+    log = read_log(path)
     assert log.role("speed").values[0] == 30
     assert len(log.role("speed").time) == ROWS
 
@@ -89,7 +89,7 @@ def test_blank_is_not_sampled(path: Path) -> None:
     path.write_text(
         table("time [s],speed [m/s],oil temperature [degC]", lambda i: f"{i / 10},30,{80 if i % 10 == 0 else ''}")
     )
-    oil = read_csv(path).role("oil_temperature")
+    oil = read_log(path).role("oil_temperature")
     assert len(oil.time) == 6
     assert oil.rate_hz == pytest.approx(1.0)
 
@@ -98,26 +98,26 @@ def test_metadata_and_unknown_keys(path: Path) -> None:
     path.write_text(
         "# driver:  Ada  \n# car: Coupé\n# shoe size: 43\n#\n" + table("time [s],speed [m/s]", lambda i: f"{i},1")
     )
-    assert read_csv(path).meta == {"driver": "Ada", "car": "Coupé"}
+    assert read_log(path).meta == {"driver": "Ada", "car": "Coupé"}
 
 
 def test_text_columns_are_left_out_and_said(path: Path) -> None:
     path.write_text(table("time [s],speed [m/s],note", lambda i: f"{i},1,<script>alert({i})</script>"))
-    log = read_csv(path)
+    log = read_log(path)
     assert [c.name for c in log.channels] == ["speed"]
     assert "channel-text" in {w.code for w in log.warnings}
 
 
 def test_a_unit_that_does_not_fit_is_said(path: Path) -> None:
     path.write_text(table("time [s],speed [bar],throttle [furlongs]", lambda i: f"{i},1,2"))
-    log = read_csv(path)
+    log = read_log(path)
     assert log.role("speed") is None
     assert [w.code for w in log.warnings].count("unit-unfit") == 2
 
 
 def test_the_denser_of_two_rivals_wins(path: Path) -> None:
     path.write_text(table("time [s],speed [m/s],ground speed [m/s]", lambda i: f"{i},{'5' if i % 2 else ''},6"))
-    log = read_csv(path)
+    log = read_log(path)
     assert log.role("speed").values[0] == 6
     assert "role-rival" in {w.code for w in log.warnings}
 
@@ -125,19 +125,19 @@ def test_the_denser_of_two_rivals_wins(path: Path) -> None:
 def test_ragged_rows_are_left_out_and_said(path: Path) -> None:
     text = table("time [s],speed [m/s]", lambda i: f"{i},1" if i != 7 else "7,1,2,3")
     path.write_text(text + "60,")
-    log = read_csv(path)
+    log = read_log(path)
     assert "rows-skipped" in {w.code for w in log.warnings}
     assert len(log.role("speed").time) == ROWS - 1
 
 
 def test_nan_and_infinity_are_no_samples(path: Path) -> None:
     path.write_text(table("time [s],speed [m/s]", lambda i: f"{i},{['nan', 'inf', '-inf', '4'][i % 4]}"))
-    assert set(read_csv(path).role("speed").values) == {4.0}
+    assert set(read_log(path).role("speed").values) == {4.0}
 
 
 def test_time_that_falls_back_is_repaired(path: Path) -> None:
     path.write_text(table("time [s],speed [m/s]", lambda i: f"{i if i != 30 else 12},1"))
-    log = read_csv(path)
+    log = read_log(path)
     assert "clock-repaired" in {w.code for w in log.warnings}
     assert len(log.role("speed").time) == ROWS - 1
 
@@ -152,7 +152,7 @@ BAD = {
     "time of text": (table("time,speed", lambda i: "noon,1").encode(), "clock"),
     "standing clock": (table("time [s],speed", lambda i: "5,1").encode(), "clock"),
     "too many columns": (("time," + ",".join(f"c{i}" for i in range(2000)) + "\n" + "1\n" * 30).encode(), "columns"),
-    "only commas": (b",,,,\n,,,,\n,,,,\n", "no-time"),
+    "only commas": (b",,,,\n,,,,\n,,,,\n", "columns"),
 }
 
 
@@ -161,7 +161,7 @@ def test_bad_files_get_a_sentence(name: str, path: Path) -> None:
     data, code = BAD[name]
     path.write_bytes(data)
     with pytest.raises(Unusable) as told:
-        read_csv(path)
+        read_log(path)
     assert told.value.code == code
     assert str(told.value).rstrip("”)").endswith(".") or "“time [s]”" in str(told.value)
 
@@ -172,7 +172,7 @@ def test_any_bytes_are_read_or_refused(tmp_path_factory: pytest.TempPathFactory,
     path = tmp_path_factory.mktemp("any") / "x.csv"
     path.write_bytes(data)
     with contextlib.suppress(Unusable):
-        read_csv(path)
+        read_log(path)
 
 
 @given(
@@ -187,6 +187,6 @@ def test_any_table_is_read_or_refused(tmp_path_factory: pytest.TempPathFactory, 
     path = tmp_path_factory.mktemp("any") / "x.csv"
     path.write_text("time [s],speed [km/h],throttle\n" + "\n".join(",".join(row) for row in rows))
     with contextlib.suppress(Unusable):
-        for channel in read_csv(path).channels:
+        for channel in read_log(path).channels:
             assert np.isfinite(channel.values).all()
             assert (np.diff(channel.time) > 0).all()

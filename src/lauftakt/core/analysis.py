@@ -1,6 +1,6 @@
 """From logs to analysed runs: the one way through the core, for screens, shell and notebooks alike."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -170,8 +170,7 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
         replace(lap, sector_times_s=sector_times(traces[lap.number], layout)) if lap.number in traces else lap
         for lap in laps
     ]
-    kind = log.meta.get("kind", "").lower()
-    if any(word in kind.split() for word in WET_WORDS):
+    if is_wet(log.meta):
         laps = [replace(lap, set_aside=lap.set_aside or "wet") if lap.number in traces else lap for lap in laps]
     warnings = log.warnings + placed.warnings
     if not traces:
@@ -200,6 +199,12 @@ def analyse_run(log: Log, layout: Layout) -> AnalysedRun:
         grip_level=_grip(signals, counting),
         warnings=warnings,
     )
+
+
+def is_wet(meta: Mapping[str, str]) -> bool:
+    """Whether a run's conditions, or the words of its kind, say that it was not driven in the dry."""
+    words = f"{meta.get('kind', '')} {meta.get('conditions', '')}".lower().split()
+    return any(word in words for word in WET_WORDS)
 
 
 def from_rows(

@@ -61,6 +61,9 @@ class LayoutSketch:
     left_out: tuple[str, ...] = ()
 
 
+OTHER_WAY_M = 20.0
+
+
 @dataclass(frozen=True)
 class Layout:
     """A layout.
@@ -100,6 +103,16 @@ class Layout:
     def length(self) -> float:
         """Metres from line to line."""
         return self.centre.length
+
+    def runs_against(self, other: "Layout") -> bool:
+        """Whether this is the other layout driven in the opposite direction, for the greater part."""
+        every = slice(None, None, 10)
+        latitude, longitude = self.plane.to_degrees(self.centre.x[every], self.centre.y[every])
+        x, y = other.plane.to_xy(latitude, longitude)
+        s, offset = other.centre.project(x, y)
+        heading = np.arctan2(np.gradient(y), np.gradient(x))
+        near = np.abs(offset) < OTHER_WAY_M
+        return bool(near.mean() > 0.6 and np.mean(np.cos(heading - other.centre.at(s)[2])[near]) < -0.5)
 
     def grid(self) -> Array:
         """The common grid: whole metres from 0, and the length."""

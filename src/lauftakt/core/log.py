@@ -25,6 +25,43 @@ class Warning:
 
 
 @dataclass(frozen=True)
+class Recognition:
+    """How a channel got its role.
+
+    Attributes
+    ----------
+    by : ``name``, ``values``, ``dialect`` (somebody said so) or ``none``
+    confidence : of the role, 0 to 1
+    flipped : the sign was turned, because the values contradict the convention (left and forwards are positive)
+    unit : in which the values were taken to be written
+    """
+
+    by: str = "none"
+    confidence: float = 0.0
+    flipped: bool = False
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class RawChannel:
+    """A channel as logged: ``values`` (n,) in ``unit``, ``time`` (n,) seconds from the log's first sample, rising."""
+
+    name: str
+    unit: str
+    time: Array
+    values: Array
+
+
+@dataclass(frozen=True)
+class RawLog:
+    """What a file holds, before anybody says what its channels stand for; names differ from one another."""
+
+    channels: tuple[RawChannel, ...]
+    meta: dict[str, str] = field(default_factory=dict)
+    warnings: tuple["Warning", ...] = ()
+
+
+@dataclass(frozen=True)
 class Channel:
     """One logged quantity.
 
@@ -36,6 +73,7 @@ class Channel:
     time : (n,) seconds from the log's first sample, strictly rising
     values : (n,) finite samples
     logged_unit : the unit in which the logger wrote them, for people to see
+    recognised : how it got its role
     """
 
     name: str
@@ -44,13 +82,12 @@ class Channel:
     time: Array
     values: Array
     logged_unit: str = ""
+    recognised: Recognition = Recognition()
 
     @property
     def rate_hz(self) -> float:
         """Usual number of samples in a second (0 for fewer than two samples)."""
-        if len(self.time) < 2:
-            return 0.0
-        return float(1.0 / np.median(np.diff(self.time)))
+        return rate_of(self.time)
 
 
 @dataclass(frozen=True)
@@ -64,3 +101,10 @@ class Log:
     def role(self, role: str) -> Channel | None:
         """The channel with a role, or None."""
         return next((c for c in self.channels if c.role == role), None)
+
+
+def rate_of(time: Array) -> float:
+    """Usual number of samples in a second of (n,) seconds; 0 for fewer than two samples."""
+    if len(time) < 2:
+        return 0.0
+    return float(1.0 / np.median(np.diff(time)))

@@ -57,18 +57,78 @@ ROLES: dict[str, Role] = {
     )
 }
 
-_BY_NAME = {
-    re.sub(r"[^a-z0-9]", "", name.lower()): role.code
-    for role in ROLES.values()
-    for name in (role.header, role.code, *role.names)
-}
+# Words that a name must hold, words it must not hold, and the role they propose; the first that fits counts.
+_HINTS: tuple[tuple[tuple[str, ...], tuple[str, ...], str], ...] = (
+    (("lat",), ("acc", "force", "g"), "latitude"),
+    (("lon",), ("acc", "force", "g"), "longitude"),
+    (("brake", "press"), ("rear", "r", "bias", "balance"), "brake_pressure"),
+    (("bremsdruck",), ("hinten",), "brake_pressure"),
+    (("brake", "pedal"), (), "brake_pedal"),
+    (("brake", "pos"), (), "brake_pedal"),
+    (("bremspedal",), (), "brake_pedal"),
+    (("throttle",), ("blip", "map", "target", "demand"), "throttle"),
+    (("accelerator",), (), "throttle"),
+    (("gaspedal",), (), "throttle"),
+    (("steer",), ("torque", "speed", "rate", "force"), "steering"),
+    (("lenkwinkel",), (), "steering"),
+    (("engine", "speed"), (), "engine_speed"),
+    (("rpm",), ("wheel", "turbo", "gearbox"), "engine_speed"),
+    (("drehzahl",), ("rad",), "engine_speed"),
+    (("wheel", "speed", "fl"), (), "wheel_front_left"),
+    (("wheel", "speed", "fr"), (), "wheel_front_right"),
+    (("wheel", "speed", "rl"), (), "wheel_rear_left"),
+    (("wheel", "speed", "rr"), (), "wheel_rear_right"),
+    (("gps", "speed"), ("accuracy",), "receiver_speed"),
+    (("gnss", "speed"), ("accuracy",), "receiver_speed"),
+    (("speed",), ("wheel", "wind", "engine", "fan", "turbo", "accuracy", "limit", "min", "max"), "speed"),
+    (("geschwindigkeit",), ("wind",), "speed"),
+    (("acc", "lat"), (), "lateral_acceleration"),
+    (("querbeschleunigung",), (), "lateral_acceleration"),
+    (("acc", "lon"), (), "longitudinal_acceleration"),
+    (("acc", "long"), (), "longitudinal_acceleration"),
+    (("laengsbeschleunigung",), (), "longitudinal_acceleration"),
+    (("yaw", "rate"), (), "yaw_rate"),
+    (("gierrate",), (), "yaw_rate"),
+    (("gear",), ("box", "oil", "temp", "shift", "ratio"), "gear"),
+    (("gang",), (), "gear"),
+    (("oil", "temp"), (), "oil_temperature"),
+    (("water", "temp"), (), "water_temperature"),
+    (("coolant", "temp"), (), "water_temperature"),
+)
+# Words that must stand alone: they are parts of many others.
+_SHORT = {"lat", "lon", "acc", "g", "r", "pos", "fl", "fr", "rl", "rr", "min", "max", "map", "long", "gang", "rad"}
+
+EXACT, KNOWN, HINTED = 0.98, 0.9, 0.7
+_PLAIN = re.compile(r"[^a-z0-9]")
 
 
-def role_for_name(name: str) -> str | None:
-    """The role that a channel's name proposes, or None.
+def _plain(name: str) -> str:
+    return _PLAIN.sub("", name.lower())
+
+
+_HEADERS = {_plain(name): role.code for role in ROLES.values() for name in (role.header, role.code)}
+_ALIASES = {_plain(name): role.code for role in ROLES.values() for name in role.names}
+
+
+def role_for_name(name: str) -> tuple[str, float] | None:
+    """The role that a channel's name proposes and how sure that is (0 to 1), or None.
 
     Parameters
     ----------
     name : the logger's name, without its unit
     """
-    return _BY_NAME.get(re.sub(r"[^a-z0-9]", "", name.lower()))
+    key = _plain(name)
+    if key in _HEADERS:
+        return _HEADERS[key], EXACT
+    if key in _ALIASES:
+        return _ALIASES[key], KNOWN
+    spread = re.sub(r"(?<=[a-zäöü])(?=[A-Z])", " ", name).lower().replace("ä", "ae").replace("ö", "oe")
+    words = set(re.findall(r"[a-z]+", spread.replace("ü", "ue")))
+
+    def holds(word: str) -> bool:
+        return word in words if word in _SHORT else any(word in other for other in words)
+
+    for wanted, barred, role in _HINTS:
+        if all(holds(word) for word in wanted) and not any(holds(word) for word in barred):
+            return role, HINTED
+    return None

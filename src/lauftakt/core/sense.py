@@ -1,13 +1,15 @@
 """Makes sense of a log's channels: units that contradict the values, channels whose values betray what they are."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
+from lauftakt.core.dialect import Choice
 from lauftakt.core.geo import Plane
-from lauftakt.core.log import Channel, Log, Warning
+from lauftakt.core.log import Channel, Log, Recognition, Warning
 from lauftakt.core.roles import ROLES
 
 Array = NDArray[np.float64]
@@ -18,6 +20,9 @@ SPEED_FACTORS = {
 FACTOR_SLACK = 0.06
 GRAVITY = 9.80665
 CLEAR = 0.75
+DOUBTED = 0.5
+MIRRORED = 0.6
+LEAST_MOVING = 80
 
 
 @dataclass(frozen=True)
@@ -29,30 +34,47 @@ class Proposal:
     confidence: float
 
 
-def make_sense(log: Log) -> Log:
-    """A log whose units fit its values and whose unnamed pedals have their roles, with warnings for what was changed.
+def make_sense(log: Log, choices: Mapping[str, Choice] | None = None) -> Log:
+    """A log whose units and signs fit its values and whose unnamed pedals have their roles, with warnings for what was
+    changed.
 
     Parameters
     ----------
     log : as read
+    choices : by channel name; what somebody said is left as it is
 
     Returns
     -------
     The log; where it holds local coordinates instead of latitude and longitude, those stand in for them around 0, 0.
     """
+    said = choices or {}
     channels, warnings = list(log.channels), list(log.warnings)
     _local_positions(channels, warnings)
     truth = _speed_of_positions(channels)
     for index, channel in enumerate(channels):
+        if said.get(channel.name, Choice()).unit is not None:
+            continue
         changed, warning = _fitting(channel, truth)
         if warning is not None:
             channels[index] = changed
             warnings.append(warning)
-    for found in propose_roles(Log(tuple(channels))):
+    settled = frozenset(name for name, choice in said.items() if choice.flipped is not None)
+    for index, warning in mirrored(Log(tuple(channels)), settled):
+        channel = channels[index]
+        seen = replace(channel.recognised, flipped=not channel.recognised.flipped)
+        channels[index] = replace(channel, values=-channel.values, recognised=seen)
+        warnings.append(warning)
+    for found in propose_roles(Log(tuple(channels)), frozenset(n for n, choice in said.items() if choice.role == "")):
         index = next(i for i, c in enumerate(channels) if c.name == found.channel)
         channel = channels[index]
         top = float(np.percentile(channel.values, 99.8))
-        channels[index] = replace(channel, role=found.role, unit=ROLES[found.role].unit, values=channel.values / top)
+        channels[index] = replace(
+            channel,
+            role=found.role,
+            unit=ROLES[found.role].unit,
+            values=channel.values / top,
+            recognised=Recognition("values", found.confidence),
+        )
         warnings.append(
             Warning(
                 "role-proposed",
@@ -69,8 +91,8 @@ def _local_positions(channels: list[Channel], warnings: list[Warning]) -> None:
         return
     x, y = channels[by_role["local_x"]], channels[by_role["local_y"]]
     latitude, longitude = Plane(0.0, 0.0).to_degrees(x.values, np.interp(x.time, y.time, y.values))
-    channels[by_role["local_x"]] = Channel(x.name, "deg", "longitude", x.time, longitude, x.logged_unit)
-    channels[by_role["local_y"]] = Channel(y.name, "deg", "latitude", x.time, latitude, y.logged_unit)
+    channels[by_role["local_x"]] = replace(x, unit="deg", role="longitude", values=longitude)
+    channels[by_role["local_y"]] = replace(y, unit="deg", role="latitude", time=x.time, values=latitude)
     warnings.append(
         Warning(
             "local-positions",
@@ -120,7 +142,8 @@ def _fitting(channel: Channel, truth: tuple[Array, Array] | None) -> tuple[Chann
             for wanted in (factor, 1 / factor):
                 if factor != 1.0 and abs(ratio / wanted - 1.0) < FACTOR_SLACK:
                     return _rescaled(channel, 1 / wanted, real, channel.logged_unit or "the assumed unit")
-        return channel, Warning(
+        seen = replace(channel.recognised, confidence=min(channel.recognised.confidence, DOUBTED))
+        return replace(channel, recognised=seen), Warning(
             "unit-doubted",
             f"“{channel.name[:40]}” is {ratio:.2f} times what the positions show; its unit or wheel size may be wrong.",
         )
@@ -128,12 +151,77 @@ def _fitting(channel: Channel, truth: tuple[Array, Array] | None) -> tuple[Chann
 
 
 def _rescaled(channel: Channel, factor: float, real: str, said: str) -> tuple[Channel, Warning]:
-    return replace(channel, values=channel.values * factor), Warning(
+    seen = replace(channel.recognised, unit=real)
+    return replace(channel, values=channel.values * factor, recognised=seen), Warning(
         "unit-corrected", f"The values of “{channel.name[:40]}” are not in {said} but look like {real}; taken as that."
     )
 
 
-def propose_roles(log: Log) -> list[Proposal]:
+def mirrored(log: Log, settled: frozenset[str] = frozenset()) -> list[tuple[int, Warning]]:
+    """Channels whose sign contradicts the motion that positions and speed show, by index, with what to say of each.
+
+    The path's heading rate (left positive) tells the sign of yaw rate, of lateral acceleration (heading rate times
+    speed) and of steering; the change of speed tells that of longitudinal acceleration.
+
+    Parameters
+    ----------
+    log : in SI units
+    settled : names of channels whose sign somebody confirmed
+    """
+    found: list[tuple[int, Warning]] = []
+    motion = _motion(log)
+    if motion is None:
+        return found
+    clock, speed, turning, gain = motion
+    moving = speed > 8.0
+    if moving.sum() < LEAST_MOVING:
+        return found
+    wanted = {
+        "lateral_acceleration": (turning * speed, "lateral acceleration", "left"),
+        "yaw_rate": (turning, "yaw rate", "left"),
+        "steering": (turning, "steering", "left"),
+        "longitudinal_acceleration": (gain, "longitudinal acceleration", "speeding up"),
+    }
+    for index, channel in enumerate(log.channels):
+        if channel.role not in wanted or channel.name in settled or len(channel.time) < 50:
+            continue
+        target, words, positive = wanted[channel.role]
+        reach = max(1, round(channel.rate_hz))
+        own = np.interp(clock, channel.time, uniform_filter1d(channel.values, reach))
+        if np.ptp(own[moving]) == 0 or np.ptp(target[moving]) == 0:
+            continue
+        if float(np.corrcoef(own[moving], target[moving])[0, 1]) < -MIRRORED:
+            found.append(
+                (
+                    index,
+                    Warning(
+                        "axis-mirrored",
+                        f"“{channel.name[:40]}” has the opposite sign of what the car did; it was turned round, so "
+                        f"that {words} is positive when {'turning ' if positive == 'left' else ''}{positive}.",
+                    ),
+                )
+            )
+    return found
+
+
+def _motion(log: Log) -> tuple[Array, Array, Array, Array] | None:
+    """Times, speed, heading rate and change of speed over a second or two, from the positions."""
+    latitude, longitude = log.role("latitude"), log.role("longitude")
+    if latitude is None or longitude is None or len(latitude.time) < 100:
+        return None
+    clock = np.arange(latitude.time[0], latitude.time[-1], 0.25)
+    if not 100 <= len(clock) <= 1_000_000:
+        return None
+    x, y = Plane(float(np.median(latitude.values)), float(np.median(longitude.values))).to_xy(
+        np.interp(clock, latitude.time, latitude.values), np.interp(clock, longitude.time, longitude.values)
+    )
+    u, v = (uniform_filter1d(np.gradient(uniform_filter1d(p, 5), clock), 5) for p in (x, y))
+    speed = np.hypot(u, v)
+    turning = np.gradient(np.unwrap(np.arctan2(v, u)), clock)
+    return clock, speed, turning, np.gradient(speed, clock)
+
+
+def propose_roles(log: Log, barred: frozenset[str] = frozenset()) -> list[Proposal]:
     """Pedals among channels without a role, where the log has none by name.
 
     A brake is never negative, released most of the time, and follows deceleration. A throttle lies between two stops,
@@ -142,6 +230,7 @@ def propose_roles(log: Log) -> list[Proposal]:
     Parameters
     ----------
     log : with a speed
+    barred : names of channels that somebody said stand for nothing
     """
     speed = log.role("speed") or log.role("receiver_speed")
     if speed is None or len(speed.time) < 500:
@@ -159,7 +248,9 @@ def propose_roles(log: Log) -> list[Proposal]:
     for role, target in wanted:
         best: Proposal | None = None
         for channel in log.channels:
-            if channel.role is not None or len(channel.time) < 0.5 * len(speed.time) or np.ptp(channel.values) == 0:
+            if channel.role is not None or channel.name in barred or np.ptp(channel.values) == 0:
+                continue
+            if len(channel.time) < 0.5 * len(speed.time):
                 continue
             own = np.interp(speed.time, channel.time, channel.values)
             share = _stops(own[moving], role)

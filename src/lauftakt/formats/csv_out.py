@@ -1,17 +1,47 @@
 """Writes our canonical CSV: see docs/formats.md."""
 
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
 import pyarrow.csv as pacsv
+from numpy.typing import NDArray
 
 from lauftakt.core.log import Log
 from lauftakt.core.roles import ROLES
 from lauftakt.formats.units import convert
 
+Array = NDArray[np.float64]
+
 # Decimals that keep the resolution of ordinary sensors in the unit written.
 _DECIMALS = {"deg": 7, "km/h": 3, "%": 2, "bar": 3, "rpm": 1, "g": 4, "degC": 2, "m": 3, "deg/s": 3, "1": 3}
+# A cell that begins so would be taken for a formula by a spreadsheet.
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+
+
+@dataclass(frozen=True)
+class Column:
+    """A channel on the common clock in the unit written; NaN where it was not sampled."""
+
+    name: str
+    unit: str
+    role: str | None
+    values: Array
+
+
+def grid_of(log: Log) -> tuple[Array, list[Column]]:
+    """The union of all channels' clocks, (n,) seconds, and the channels on it."""
+    clock = np.unique(np.concatenate([np.round(channel.time, 4) for channel in log.channels]))
+    columns = []
+    for channel in log.channels:
+        role = ROLES.get(channel.role or "")
+        unit = role.assumed if role else channel.unit
+        values = convert(channel.values, role.unit, unit) if role else channel.values
+        column = np.full(len(clock), np.nan)
+        column[np.searchsorted(clock, np.round(channel.time, 4))] = values
+        columns.append(Column(role.header if role else channel.name, unit, channel.role, column))
+    return clock, columns
 
 
 def write_csv(log: Log, path: Path) -> None:
@@ -19,21 +49,24 @@ def write_csv(log: Log, path: Path) -> None:
 
     All channels share the union of their clocks; a cell is blank where a channel was not sampled then.
     """
-    clock = np.unique(np.concatenate([np.round(channel.time, 4) for channel in log.channels]))
-    columns = [np.round(clock, 4)]
+    clock, columns = grid_of(log)
     header = ["time [s]"]
-    for channel in log.channels:
-        role = ROLES.get(channel.role or "")
-        unit = role.assumed if role else channel.unit
-        values = convert(channel.values, role.unit, unit) if role else channel.values
-        decimals = 7 if channel.role in ("latitude", "longitude") else _DECIMALS.get(unit, 6)
-        column = np.full(len(clock), np.nan)
-        column[np.searchsorted(clock, np.round(channel.time, 4))] = np.round(values, decimals)
-        columns.append(column)
-        header.append(f"{role.header if role else channel.name} [{unit}]")
-    table = pa.table({str(i): pa.array(column, from_pandas=True) for i, column in enumerate(columns)})
+    arrays = [np.round(clock, 4)]
+    for column in columns:
+        decimals = 7 if column.role in ("latitude", "longitude") else _DECIMALS.get(column.unit, 6)
+        arrays.append(np.round(column.values, decimals))
+        header.append(_cell(f"{column.name} [{column.unit}]"))
+    table = pa.table({str(i): pa.array(array, from_pandas=True) for i, array in enumerate(arrays)})
     with path.open("wb") as file:
         for key, value in log.meta.items():
             file.write(f"# {key}: {' '.join(value.split())}\n".encode())
         file.write((",".join(header) + "\n").encode())
         pacsv.write_csv(table, file, pacsv.WriteOptions(include_header=False, quoting_style="none"))
+
+
+def _cell(text: str) -> str:
+    """A header cell that no spreadsheet takes for a formula, quoted where it has to be."""
+    text = " ".join(text.split())
+    if text.startswith(_FORMULA):
+        text = "'" + text
+    return '"' + text.replace('"', '""') + '"' if any(c in text for c in ',"') else text

@@ -1,14 +1,37 @@
-"""Reads a log of any format that Lauftakt knows."""
+"""Reads a log of any format that Lauftakt knows, recognised by its first bytes and not by its name."""
 
 from pathlib import Path
 
-from lauftakt.core.log import Log, Unusable
-from lauftakt.core.sense import make_sense
+from lauftakt.core.dialect import Dialect
+from lauftakt.core.log import Log, RawLog, Unusable
 from lauftakt.formats.csv_in import read_csv
+from lauftakt.formats.interpreting import interpret
+
+LAYOUT_ENDINGS = (".geojson", ".json")
 
 
-def read_log(path: Path) -> Log:
-    """Read one log file, which need not be trusted.
+def kind_of(path: Path) -> str:
+    """``zip``, ``mdf``, ``parquet``, ``arrow``, ``gpx``, ``layout`` or ``csv``, by content."""
+    with path.open("rb") as file:
+        head = file.read(4096)
+    if head[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
+        return "zip"
+    if head[:8] in (b"MDF     ", b"UnFinMF "):
+        return "mdf"
+    if head[:4] == b"PAR1":
+        return "parquet"
+    if head[:6] == b"ARROW1" or head[:4] == b"\xff\xff\xff\xff":
+        return "arrow"
+    text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    if text[:1] == b"<" and (b"<gpx" in head or path.suffix.lower() == ".gpx"):
+        return "gpx"
+    if text[:1] == b"{" or path.suffix.lower() in LAYOUT_ENDINGS:
+        return "layout"
+    return "csv"
+
+
+def read_raw(path: Path) -> RawLog:
+    """Read one log file as it is, which need not be trusted.
 
     Raises
     ------
@@ -18,9 +41,24 @@ def read_log(path: Path) -> Log:
     try:
         if path.is_dir():
             raise Unusable("file-missing", "This is a folder, not a log file.")
-        if path.suffix.lower() in (".geojson", ".json"):
+        kind = kind_of(path)
+        if kind == "zip":
+            raise Unusable("file-kind", "This is an archive, not a log; unpack it and give its files.")
+        if kind == "layout":
             raise Unusable("file-kind", "This is a layout or other data, not a log; give layouts with --layout.")
-        return make_sense(read_csv(path))
+        if kind == "gpx":
+            from lauftakt.formats.gpx import read_gpx
+
+            return read_gpx(path)
+        if kind == "mdf":
+            from lauftakt.formats.mdf import read_mdf
+
+            return read_mdf(path)
+        if kind in ("parquet", "arrow"):
+            from lauftakt.formats.columnar import read_columnar
+
+            return read_columnar(path, kind)
+        return read_csv(path)
     except FileNotFoundError as error:
         raise Unusable("file-missing", "There is no such file.") from error
     except PermissionError as error:
@@ -29,3 +67,14 @@ def read_log(path: Path) -> Log:
         raise Unusable(
             "file-missing", f"The file cannot be read: {error.strerror or 'input or output error'}."
         ) from error
+
+
+def read_log(path: Path, dialect: Dialect | None = None) -> Log:
+    """Read one log file and say what its channels stand for.
+
+    Raises
+    ------
+    Unusable
+        see :func:`read_raw`
+    """
+    return interpret(read_raw(path), dialect)

@@ -73,3 +73,16 @@ def convert(values: Array, given: str, wanted: str) -> Array:
     except pint.DimensionalityError as error:
         raise UnknownUnit(given) from error
     return np.asarray(values * (factor[1] - factor[0]) + factor[0])
+
+
+def check_unit(given: str, wanted: str | None) -> None:
+    """Whether a unit is known, and measures what another does.
+
+    Raises
+    ------
+    UnknownUnit
+    """
+    if wanted is None:
+        _unit(given)
+    else:
+        convert(np.zeros(1), given, wanted)

@@ -1,8 +1,8 @@
 """Runs: rows <-> the core's logs and analysed runs."""
 
-from dataclasses import asdict, fields
+from dataclasses import asdict, dataclass, field, fields
 from datetime import datetime
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,9 +10,10 @@ from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.analysis import CODE_VERSION, AnalysedRun
+from lauftakt.core.dialect import Choice
 from lauftakt.core.laps import Lap, LapTrace, draw_places, reach
 from lauftakt.core.layout import Layout
-from lauftakt.core.log import Channel, Log, Warning
+from lauftakt.core.log import Log, RawChannel, RawLog, Warning, rate_of
 from lauftakt.core.roles import ROLES
 from lauftakt.store.blocks import BLOCK_SAMPLES, pack, unpack
 from lauftakt.store.database import mine, now
@@ -23,7 +24,7 @@ Named = TypeVar("Named", Driver, Car)
 
 # Times need more than single precision: a hundred seconds to a hundredth of a millisecond.
 _DOUBLE = {"time"}
-_DOUBLE_CHANNELS = {"latitude", "longitude"}
+PICTURE_POINTS = 60
 
 
 def parse_date(text: str | None) -> datetime | None:
@@ -61,36 +62,60 @@ def event_for(session: Session, team_id: int, layout: LayoutRow, name: str | Non
     return row
 
 
+@dataclass(frozen=True)
+class Labels:
+    """What is said about a run beside its samples; ``told_by`` says of each field where it came from."""
+
+    driver: str
+    car: str | None = None
+    event: str | None = None
+    started: datetime | None = None
+    kind: str = "practice"
+    conditions: str | None = None
+    tyres: str | None = None
+    notes: str | None = None
+    told_by: dict[str, str] = field(default_factory=dict)
+
+
 def save_run(
     session: Session,
     *,
     team_id: int,
+    raw: RawLog,
     log: Log,
     analysed: AnalysedRun,
     layout: LayoutRow,
     driver: Driver,
+    labels: Labels,
+    dialect_id: int | None,
+    overlaps: list[dict[str, Any]],
     file_name: str,
     sha256: str,
     received: datetime,
 ) -> Run:
-    """Add a run with its channels, laps and curves to the session's transaction."""
-    started = parse_date(log.meta.get("date"))
-    car_name = log.meta.get("car")
-    kind = log.meta.get("kind", "").strip().lower()
-    event = event_for(session, team_id, layout, log.meta.get("event"), (started or received).date().isoformat())
+    """Add a run with its channels as logged, laps and curves to the session's transaction."""
+    day = (labels.started or received).date().isoformat()
     run = Run(
         team_id=team_id,
-        event_id=event.id,
+        event_id=event_for(session, team_id, layout, labels.event, day).id,
         driver_id=driver.id,
-        car_id=named(session, Car, team_id, car_name).id if car_name else None,
+        car_id=named(session, Car, team_id, labels.car).id if labels.car else None,
         layout_id=layout.id,
-        kind=kind if kind in ("practice", "qualifying", "race", "test") else "practice",
-        started_at=started,
+        dialect_id=dialect_id,
+        kind=labels.kind,
+        conditions=labels.conditions,
+        tyres=labels.tyres,
+        notes=labels.notes,
+        labels_from=labels.told_by,
+        confirmed=False,
+        overlaps=overlaps,
+        duration_s=max((float(channel.time[-1]) for channel in raw.channels if len(channel.time)), default=0.0),
+        started_at=labels.started,
         file_name=file_name,
         sha256=sha256,
-        meta=log.meta,
+        meta=raw.meta,
         warnings=[],
-        log_warnings=[asdict(warning) for warning in log.warnings],
+        log_warnings=[asdict(warning) for warning in raw.warnings],
         speed_scale=analysed.speed_scale,
         delay_s=analysed.delay_s,
         scale={},
@@ -101,25 +126,29 @@ def save_run(
     session.add(run)
     session.flush()
     run.layout = layout
-    _save_channels(session, team_id, run.id, log)
+    _save_channels(session, team_id, run.id, raw)
+    save_recognition(session, run, log)
     save_analysis(session, run, analysed)
     return run
 
 
-def _save_channels(session: Session, team_id: int, run_id: int, log: Log) -> None:
-    for channel in log.channels:
+def _save_channels(session: Session, team_id: int, run_id: int, raw: RawLog) -> None:
+    for channel in raw.channels:
         row = ChannelRow(
             team_id=team_id,
             run_id=run_id,
-            name=channel.name,
-            unit=(channel.logged_unit or channel.unit)[:60],
-            role=channel.role,
-            rate_hz=channel.rate_hz,
+            name=channel.name[:300],
+            unit=channel.unit[:60],
+            rate_hz=rate_of(channel.time),
             count=len(channel.time),
+            as_logged=True,
+            picture=_picture(channel.values),
+            low=float(np.min(channel.values)),
+            high=float(np.max(channel.values)),
         )
         session.add(row)
         session.flush()
-        dtype = "<f8" if channel.role in _DOUBLE_CHANNELS else "<f4"
+        dtype = "<f8" if _needs_double(channel.values) else "<f4"
         for first in range(0, len(channel.time), BLOCK_SAMPLES):
             part = slice(first, first + BLOCK_SAMPLES)
             session.add(
@@ -132,6 +161,39 @@ def _save_channels(session: Session, team_id: int, run_id: int, log: Log) -> Non
                 )
             )
             session.flush()
+
+
+def _needs_double(values: Array) -> bool:
+    """Whether single precision would be coarser than a hundredth of what usually changes between two samples."""
+    steps = np.abs(np.diff(values))
+    steps = steps[steps > 0]
+    largest = float(np.max(np.abs(values)))
+    return largest > 1e30 or (len(steps) > 0 and largest * 6e-8 > 0.01 * float(np.median(steps)))
+
+
+def _picture(values: Array) -> list[int]:
+    """Lowest and highest value in each of some sixty parts, 0 to 100 of the channel's range."""
+    parts = np.array_split(values, min(PICTURE_POINTS, len(values)))
+    low, span = float(np.min(values)), float(np.ptp(values))
+    if not np.isfinite(span) or span == 0:
+        return [50] * (2 * len(parts))
+    found = [(part.min(), part.max()) for part in parts]
+    return [round(100 * (float(value) - low) / span) for pair in found for value in pair]
+
+
+def save_recognition(session: Session, run: Run, log: Log) -> None:
+    """What each channel of a run was taken for."""
+    by_name = {channel.name[:300]: channel for channel in log.channels}
+    for row in session.scalars(mine(ChannelRow, run.team_id).where(ChannelRow.run_id == run.id)):
+        channel = by_name.get(row.name)
+        if channel is None:
+            continue
+        row.role = channel.role
+        row.rate_hz = channel.rate_hz
+        seen = channel.recognised
+        row.recognised_by, row.confidence = seen.by, seen.confidence
+        row.flipped, row.taken_unit = seen.flipped, seen.unit[:60]
+    session.flush()
 
 
 def _curves(analysed: AnalysedRun) -> dict[str, Array]:
@@ -166,9 +228,19 @@ def load_curves(session: Session, team_id: int, run_ids: list[int], roles: list[
     }
 
 
+def settle(row: LapRow) -> None:
+    """What holds of a lap: a person's word before the computation's, but without a time no lap counts."""
+    if row.by_hand is True:
+        row.set_aside = row.automatic or "by_hand"
+    elif row.by_hand is False and row.time_s is not None:
+        row.set_aside = None
+    else:
+        row.set_aside = row.automatic
+
+
 def to_lap(row: LapRow) -> Lap:
     """The core's lap of a row (the inverse of what :func:`save_analysis` writes)."""
-    found = {field.name: getattr(row, field.name) for field in fields(Lap) if field.name != "sector_times_s"}
+    found = {item.name: getattr(row, item.name) for item in fields(Lap) if item.name != "sector_times_s"}
     found["held_up"] = tuple((a, b) for a, b in row.held_up)
     return Lap(**found, sector_times_s=tuple(row.sector_times))
 
@@ -187,9 +259,10 @@ def inner(layout: Layout) -> slice:
     return slice(first, first + len(layout.grid()))
 
 
-def load_log(session: Session, run: Run) -> Log:
-    """The log of a run as it was stored."""
-    channels = []
+def load_raw(session: Session, run: Run) -> tuple[RawLog, dict[str, Choice]]:
+    """The log of a run as it was stored, and what is fixed about its channels (those of an older version hold SI)."""
+    channels: list[RawChannel] = []
+    fixed: dict[str, Choice] = {}
     for row in session.scalars(
         mine(ChannelRow, run.team_id).where(ChannelRow.run_id == run.id).order_by(ChannelRow.id)
     ):
@@ -198,22 +271,28 @@ def load_log(session: Session, run: Run) -> Log:
             .where(Samples.team_id == run.team_id, Samples.channel_id == row.id)
             .order_by(Samples.first)
         ).all()
-        role = ROLES.get(row.role or "")
+        unit = row.unit
+        if not row.as_logged and row.role in ROLES:
+            unit = ROLES[row.role].unit
+            fixed[row.name] = Choice(role=row.role, unit=unit, flipped=False)
         channels.append(
-            Channel(
+            RawChannel(
                 name=row.name,
-                unit=role.unit if role else row.unit,
-                role=row.role,
+                unit=unit,
                 time=np.concatenate([unpack(clock).astype(float) for clock, _ in blocks]),
                 values=np.concatenate([unpack(values).astype(float) for _, values in blocks]),
-                logged_unit=row.unit,
             )
         )
-    return Log(tuple(channels), run.meta, tuple(Warning(**warning) for warning in run.log_warnings))
+    return RawLog(tuple(channels), run.meta, tuple(Warning(**warning) for warning in run.log_warnings)), fixed
 
 
 def save_analysis(session: Session, run: Run, analysed: AnalysedRun) -> None:
-    """Laps and curves of a run; what was there of an older computation is replaced."""
+    """Laps and curves of a run; an older computation is replaced, what a person said of a lap stays."""
+    said = {
+        row.number: (row.start_s, row.by_hand)
+        for row in session.scalars(mine(LapRow, run.team_id).where(LapRow.run_id == run.id))
+        if row.by_hand is not None
+    }
     for model in (LapRow, Curves):
         session.execute(delete(model).where(model.team_id == run.team_id, model.run_id == run.id))
     run.warnings = [asdict(warning) for warning in analysed.warnings]
@@ -223,7 +302,12 @@ def save_analysis(session: Session, run: Run, analysed: AnalysedRun) -> None:
     for lap in analysed.laps:
         kept = asdict(lap)
         kept["sector_times"] = list(kept.pop("sector_times_s"))
-        session.add(LapRow(team_id=run.team_id, run_id=run.id, **kept))
+        start_s, by_hand = said.get(lap.number, (0.0, None))
+        row = LapRow(team_id=run.team_id, run_id=run.id, automatic=kept.pop("set_aside"), **kept)
+        # A lap that begins elsewhere now is another one than was judged.
+        row.by_hand = by_hand if abs(start_s - lap.start_s) < 2.0 else None
+        settle(row)
+        session.add(row)
     session.flush()
     for role, rows in _curves(analysed).items():
         data = pack(rows, "<f8" if role in _DOUBLE else "<f4")

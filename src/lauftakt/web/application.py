@@ -13,7 +13,7 @@ from werkzeug.exceptions import HTTPException
 from lauftakt.settings import Settings
 from lauftakt.store.database import Database, NotFound
 from lauftakt.store.lineup import CurveCache
-from lauftakt.web import desk, hand_in, paddock, runs, sessions
+from lauftakt.web import desk, dialects, exports, hand_in, links, loggers, paddock, runs, sessions, stream, uploads
 from lauftakt.web.access import Problem, login_manager
 from lauftakt.web.limits import limiter
 
@@ -56,7 +56,9 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     login_manager.init_app(app)
     CSRFProtect(app)
     limiter.init_app(app)
-    for module in (sessions, paddock, runs, hand_in, desk):
+    for module in (
+        sessions, paddock, runs, hand_in, uploads, links, dialects, loggers, stream, exports, desk,
+    ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)
     _headers(app)

@@ -1,11 +1,13 @@
 """Rows as the API shows them."""
 
-from sqlalchemy.orm import Session
+from datetime import UTC, datetime
+
+from sqlalchemy.orm import Session, selectinload
 
 from lauftakt.core.roles import ROLES
 from lauftakt.store.database import mine
 from lauftakt.store.layouts import to_layout
-from lauftakt.store.models import Driver, Event, HandIn, LapRow, LayoutRow, Run
+from lauftakt.store.models import ChannelRow, Driver, Event, HandIn, LapRow, LayoutRow, Run
 from lauftakt.web import schemas
 
 
@@ -59,6 +61,8 @@ def lap(row: LapRow) -> schemas.LapOut:
         number=row.number,
         kind=row.kind,
         set_aside=row.set_aside,
+        automatic=row.automatic,
+        by_hand=row.by_hand,
         start_s=row.start_s,
         time_s=row.time_s,
         time_u_s=row.time_u_s,
@@ -66,23 +70,59 @@ def lap(row: LapRow) -> schemas.LapOut:
     )
 
 
+SURE = 0.75
+# What is loaded with a hand-in to show it.
+HAND_IN_PARTS = (
+    selectinload(HandIn.job),
+    selectinload(HandIn.run).selectinload(Run.laps),
+    selectinload(HandIn.run).selectinload(Run.channels),
+    selectinload(HandIn.run).selectinload(Run.driver),
+    selectinload(HandIn.run).selectinload(Run.car),
+    selectinload(HandIn.run).selectinload(Run.dialect),
+    selectinload(HandIn.run).selectinload(Run.event).selectinload(Event.layout),
+)
+
+
+def moment(value: datetime) -> str:
+    """A moment in UTC as text."""
+    return value.replace(tzinfo=UTC).isoformat(timespec="seconds")
+
+
 def run_detail(row: Run) -> schemas.RunDetail:
     return schemas.RunDetail(
         run=run(row, None),
         event=event(row.event, 0),
         speed_scale=row.speed_scale,
-        channels=[
-            schemas.ChannelOut(
-                name=channel.name,
-                unit=channel.unit,
-                role=channel.role,
-                role_name=ROLES[channel.role].header if channel.role else None,
-                rate_hz=round(channel.rate_hz, 3),
-            )
-            for channel in row.channels
-        ],
+        conditions=row.conditions,  # type: ignore[arg-type]
+        tyres=row.tyres,
+        notes=row.notes,
+        felt=row.felt,
+        confirmed=row.confirmed,
+        labels_from=row.labels_from,
+        channels=len(row.channels),
+        unsure=sum(1 for channel in row.channels if channel.role and channel.confidence < SURE),
+        dialect=row.dialect.name if row.dialect else None,
+        overlaps=[schemas.Overlap(**item) for item in row.overlaps],
         laps=[lap(item) for item in row.laps],
         warnings=[schemas.WarningOut(**warning) for warning in row.warnings],
+    )
+
+
+def channel(row: ChannelRow, corrected: bool) -> schemas.ChannelOut:
+    return schemas.ChannelOut(
+        name=row.name,
+        unit=row.unit,
+        taken_unit=row.taken_unit or row.unit,
+        role=row.role,
+        role_name=ROLES[row.role].header if row.role in ROLES else None,
+        by=row.recognised_by,  # type: ignore[arg-type]
+        confidence=round(row.confidence, 3),
+        flipped=row.flipped,
+        rate_hz=round(row.rate_hz, 3),
+        low=row.low,
+        high=row.high,
+        picture=row.picture,
+        corrected=corrected,
     )
 
 
@@ -91,11 +131,15 @@ def hand_in(row: HandIn) -> schemas.HandInOut:
         id=row.id,
         file_name=row.file_name,
         size=row.size,
+        source=row.source,  # type: ignore[arg-type]
+        origin=row.origin,
+        created_at=moment(row.created_at),
         state=row.state,  # type: ignore[arg-type]
         progress=row.job.progress if row.job else 1.0,
         step=row.job.step if row.job else "",
         code=row.code,
         message=row.message,
+        can_retry=row.state in ("failed", "cancelled"),
         run=run_detail(row.run) if row.run is not None else None,
     )
 

@@ -1,45 +1,36 @@
-"""Hands in a file from this process, without browser or queue, through the same import."""
+"""Hands in files from this process, without browser or queue, through the same import."""
 
-import shutil
 from dataclasses import dataclass
 from pathlib import Path
 
-from lauftakt.store.database import Database, mine_by_id, now
-from lauftakt.store.models import HandIn, Job
-from lauftakt.work.importing import sha256_of
-from lauftakt.work.queue import inbox_path, work_on
+from lauftakt.store.database import Database, mine, mine_by_id
+from lauftakt.store.models import HandIn
+from lauftakt.work.intake import Giver, take_in
+from lauftakt.work.queue import work_on
 
 
 @dataclass(frozen=True)
 class Fate:
     """How the import of one file ended."""
 
+    file_name: str
     state: str
     code: str | None
     message: str | None
     run_id: int | None
 
 
-def hand_in_now(database: Database, inbox: Path, team_id: int, path: Path, driver_id: int | None = None) -> Fate:
-    """Import one file and wait for it."""
-    inbox.mkdir(parents=True, exist_ok=True)
-    with database.begin() as session:
-        row = HandIn(
-            team_id=team_id,
-            file_name=path.name[:300],
-            size=path.stat().st_size,
-            sha256=sha256_of(path),
-            driver_id=driver_id,
-            created_at=now(),
-        )
-        session.add(row)
-        session.flush()
-        shutil.copyfile(path, inbox_path(inbox, row.id, path.name))
-        job = Job(team_id=team_id, hand_in_id=row.id, created_at=now())
-        session.add(job)
-        session.flush()
-        row_id, job_id = row.id, job.id
+def hand_in_now(database: Database, inbox: Path, giver: Giver, path: Path) -> list[Fate]:
+    """Import one file and wait for it; an archive gives the fates of its files after its own."""
+    row_id, job_id = take_in(database, inbox, giver, path.name, path, move=False)
     work_on(database, inbox, job_id, retry=False)
     with database.begin() as session:
-        row = mine_by_id(session, HandIn, team_id, row_id)
-        return Fate(row.state, row.code, row.message, row.run_id)
+        inside = [
+            (row.id, row.job.id)
+            for row in session.scalars(mine(HandIn, giver.team_id).where(HandIn.parent_id == row_id))
+        ]
+    for _, job in inside:
+        work_on(database, inbox, job, retry=False)
+    with database.begin() as session:
+        rows = [mine_by_id(session, HandIn, giver.team_id, wanted) for wanted in (row_id, *(row for row, _ in inside))]
+        return [Fate(row.file_name, row.state, row.code, row.message, row.run_id) for row in rows]

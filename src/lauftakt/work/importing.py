@@ -1,58 +1,41 @@
 """Imports one file: from its bytes to a run in the database, whole or not at all."""
 
-import hashlib
-from collections.abc import Callable, Iterator
-from contextlib import contextmanager
-from dataclasses import dataclass, replace
-from pathlib import Path
+from dataclasses import replace
+from typing import Any
 
 import numpy as np
-from sqlalchemy import text
+from sqlalchemy import or_, select
+from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
 from lauftakt.core.layout import Layout
-from lauftakt.core.log import Log, Unusable
-from lauftakt.formats.geojson import read_layout
-from lauftakt.formats.reading import read_log
+from lauftakt.core.log import Log, RawLog, Unusable, Warning
+from lauftakt.core.sameness import same_laps
+from lauftakt.formats.interpreting import interpret
+from lauftakt.formats.reading import kind_of, read_raw
 from lauftakt.store.database import Database, mine, mine_by_id
-from lauftakt.store.layouts import add_sketch, fill_row, layouts_near, sketch_of, to_layout
-from lauftakt.store.models import Driver, HandIn, LayoutRow, Run
-from lauftakt.store.runs import named, save_run
+from lauftakt.store.dialects import find_dialect, to_dialect
+from lauftakt.store.layouts import fill_row, layouts_near, sketch_of, to_layout
+from lauftakt.store.models import Driver, HandIn, LapRow, LayoutRow, Run
+from lauftakt.store.runs import inner, load_curves, named, save_run
+from lauftakt.work.given_files import import_given
+from lauftakt.work.labelling import propose
+from lauftakt.work.sources import Report, Source, alone
 
-Report = Callable[[float, str], None]
-
-
-class Cancelled(Exception):
-    """Somebody asked to stop."""
-
-
-@dataclass(frozen=True)
-class Source:
-    """A file to import, and what is known of it beforehand."""
-
-    path: Path
-    file_name: str
-    team_id: int
-    hand_in_id: int
-    driver_id: int | None
-    driver_name: str | None = None
-
-
-def sha256_of(path: Path) -> str:
-    """Hex digest of a file."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+# Lap times of one log in two dialects differ by less.
+TIME_SLACK_S = 0.1
+MOST_TWINS = 40
 
 
 def import_file(database: Database, source: Source, report: Report) -> None:
-    """Import a log or a layout file; the hand-in's row tells its fate.
+    """Import a log, a layout or a dialect; the hand-in's row tells its fate.
 
     Parameters
     ----------
     database : where to
     source : what
-    report : called with progress (0 to 1) and the step's name; may raise :class:`Cancelled`
+    report : called with progress (0 to 1) and the step's name; may raise :class:`lauftakt.work.sources.Cancelled`
 
     Raises
     ------
@@ -61,46 +44,62 @@ def import_file(database: Database, source: Source, report: Report) -> None:
     Cancelled
         from ``report``; nothing was stored.
     """
-    if source.path.suffix.lower() in (".geojson", ".json"):
-        _import_layout(database, source)
-        return
     report(0.05, "reading")
-    log = read_log(source.path)
-    report(0.3, "placing")
+    if kind_of(source.path) == "layout":
+        import_given(database, source)
+        return
+    _refuse_twin(database, source)
+    raw = read_raw(source.path)
+    report(0.25, "recognising")
+    with database.begin() as session:
+        row = find_dialect(session, source.team_id, (channel.name for channel in raw.channels))
+        dialect, dialect_id = (to_dialect(row), row.id) if row is not None else (None, None)
+    log = interpret(raw, dialect)
+    report(0.4, "placing")
     found = _on_known_layout(database, source, log)
     if found is not None:
-        _store(database, source, log, *found, report)
+        _store(database, source, raw, log, dialect_id, found, report)
         return
     # Two files of a circuit never seen must not make two layouts of it.
-    with _alone(database, f"lauftakt-layout-{source.team_id}"):
+    with alone(database, f"lauftakt-layout-{source.team_id}"):
         found = _on_known_layout(database, source, log) or _on_new_layout(database, source, log)
-        _store(database, source, log, *found, report)
+        _store(database, source, raw, log, dialect_id, found, report)
 
 
-@contextmanager
-def _alone(database: Database, name: str) -> Iterator[None]:
-    """A named lock, held on a connection of its own."""
-    with database.engine.connect() as connection:
-        if connection.execute(text("SELECT GET_LOCK(:name, 300)"), {"name": name}).scalar() != 1:
-            raise RuntimeError("The layouts of this team were locked for five minutes.")
-        try:
-            yield
-        finally:
-            connection.execute(text("SELECT RELEASE_LOCK(:name)"), {"name": name})
+Found = tuple[LayoutRow, Layout, AnalysedRun]
 
 
-def _where(log: Log) -> tuple[float, float]:
+def _refuse_twin(database: Database, source: Source) -> None:
+    with database.begin() as session:
+        hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
+        twin = session.scalar(mine(Run, source.team_id).where(Run.sha256 == hand_in.sha256))
+        if twin is not None:
+            raise _duplicate(twin.file_name)
+
+
+def _duplicate(file_name: str) -> Unusable:
+    return Unusable("duplicate", f"This log was handed in before, as “{file_name}”; nothing was stored twice.")
+
+
+def where(log: Log) -> tuple[float, float]:
+    """Latitude and longitude of a run's middle.
+
+    Raises
+    ------
+    Unusable
+        ``no-positions``
+    """
     latitude, longitude = log.role("latitude"), log.role("longitude")
     if latitude is None or longitude is None:
         raise Unusable(
             "no-positions",
-            "The log holds no latitude and longitude, so it cannot be placed on a circuit. Name the columns "
-            "“latitude [deg]” and “longitude [deg]”, or hand in a run with positions of the same circuit first.",
+            "The log holds no latitude and longitude, so it cannot be placed on a circuit. Name the columns “latitude” "
+            "and “longitude”, or hand in a run with positions of the same circuit first and name it in the log.",
         )
     return float(np.median(latitude.values)), float(np.median(longitude.values))
 
 
-def _on_known_layout(database: Database, source: Source, log: Log) -> tuple[LayoutRow, Layout, AnalysedRun] | None:
+def _on_known_layout(database: Database, source: Source, log: Log) -> Found | None:
     """The first layout nearby on which the run fits."""
     with database.begin() as session:
         if log.role("latitude") is None:
@@ -108,7 +107,7 @@ def _on_known_layout(database: Database, source: Source, log: Log) -> tuple[Layo
             name = " ".join(log.meta.get("circuit", "").split())
             near = list(session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.name == name)))
         else:
-            near = layouts_near(session, source.team_id, *_where(log))
+            near = layouts_near(session, source.team_id, *where(log))
         rows = [row for row in near if row.geometry is not None]
     for row in rows:
         layout = to_layout(row)
@@ -120,10 +119,12 @@ def _on_known_layout(database: Database, source: Source, log: Log) -> tuple[Layo
     return None
 
 
-def _on_new_layout(database: Database, source: Source, log: Log) -> tuple[LayoutRow, Layout, AnalysedRun]:
+def _on_new_layout(database: Database, source: Source, log: Log) -> Found:
     """A layout made from this run: from a start line that waits nearby, or from the log alone."""
     with database.begin() as session:
-        waiting = [row for row in layouts_near(session, source.team_id, *_where(log)) if row.geometry is None]
+        near = layouts_near(session, source.team_id, *where(log))
+        waiting = [row for row in near if row.geometry is None]
+        known = [to_layout(row) for row in near if row.geometry is not None]
     for row in waiting:
         try:
             layout, warnings = make_layout(log, sketch_of(row))
@@ -134,76 +135,143 @@ def _on_new_layout(database: Database, source: Source, log: Log) -> tuple[Layout
         break
     else:
         row = LayoutRow(team_id=source.team_id, version=1)
-        name = " ".join(log.meta.get("circuit", "").split())[:200]
-        layout, warnings = make_layout(log, name or f"Circuit of {source.file_name}"[:200])
+        name = " ".join(log.meta.get("circuit", "").split())[:180]
+        layout, warnings = make_layout(log, name or f"Circuit of {source.file_name}"[:180])
+        other = next((item for item in known if layout.runs_against(item)), None)
+        if other is not None:
+            layout = replace(layout, name=f"{other.name}, other direction"[:200])
+        taken = {item.name for item in known}
+        own, number = layout.name, 2
+        while own in taken:
+            own, number = f"{layout.name} ({number})", number + 1
+        layout = replace(layout, name=own)
     analysed = analyse_run(log, layout)
-    return row, layout, replace(analysed, warnings=analysed.warnings + warnings)
+    told = Warning(
+        "new-layout",
+        f"The circuit was not known: “{layout.name}” was made from this run, {layout.length:.0f} m, "
+        f"{len(layout.corners)} corners.",
+    )
+    return row, layout, replace(analysed, warnings=(*analysed.warnings, *warnings, told))
 
 
 def _store(
     database: Database,
     source: Source,
+    raw: RawLog,
     log: Log,
-    row: LayoutRow,
-    layout: Layout,
-    analysed: AnalysedRun,
+    dialect_id: int | None,
+    found: Found,
     report: Report,
 ) -> None:
-    """One transaction: the run with all that belongs to it, and the file's fate."""
+    """One transaction: the run with all that belongs to it, and the file's fate.
+
+    Only one run of a team is stored at a time, so that neither two dialects of one log nor two first runs of a driver
+    can slip past each other; all computing is done before.
+    """
+    row, layout, analysed = found
     report(0.7, "storing")
-    with database.begin() as session:
-        hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
-        twin = session.scalar(mine(Run, source.team_id).where(Run.sha256 == hand_in.sha256))
-        if twin is not None:
-            raise Unusable(
-                "duplicate", f"This log was handed in before, as “{twin.file_name}”; nothing was stored twice."
+    try:
+        with alone(database, f"lauftakt-store-{source.team_id}"), database.begin() as session:
+            hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
+            overlaps = overlapping(session, source.team_id, row, layout, analysed) if row.geometry is not None else []
+            row = session.merge(row)
+            new = row.geometry is None
+            if new:
+                fill_row(row, layout)
+                session.flush()
+            labels = propose(session, source.team_id, hand_in, raw, row)
+            driver = (
+                mine_by_id(session, Driver, source.team_id, hand_in.driver_id)
+                if hand_in.driver_id is not None
+                else named(session, Driver, source.team_id, labels.driver)
             )
-        row = session.merge(row)
-        if row.geometry is None:
-            fill_row(row, layout)
-            session.flush()
-        driver = _driver(session, source, log)
-        run = save_run(
-            session,
-            team_id=source.team_id,
-            log=log,
-            analysed=analysed,
-            layout=row,
-            driver=driver,
-            file_name=source.file_name,
-            sha256=hand_in.sha256,
-            received=hand_in.created_at,
+            if labels.conditions == "wet" and "wet" not in {lap.set_aside for lap in analysed.laps}:
+                wet = [replace(lap, set_aside=lap.set_aside or "wet") if lap.time_s else lap for lap in analysed.laps]
+                analysed = replace(analysed, laps=tuple(wet))
+            run = save_run(
+                session,
+                team_id=source.team_id,
+                raw=raw,
+                log=log,
+                analysed=analysed,
+                layout=row,
+                driver=driver,
+                labels=labels,
+                dialect_id=dialect_id,
+                overlaps=overlaps,
+                file_name=source.file_name,
+                sha256=hand_in.sha256,
+                received=hand_in.created_at,
+            )
+            hand_in.run_id, hand_in.driver_id = run.id, driver.id
+            hand_in.state = "taken"
+            hand_in.code, hand_in.message = _fate(new, layout, overlaps, raw, driver, labels.told_by)
+            report(0.95, "storing")
+    except IntegrityError as error:
+        if "sha256" in str(error.orig):
+            raise _duplicate(source.file_name) from error
+        raise
+
+
+def _fate(
+    new: bool, layout: Layout, overlaps: list[dict[str, Any]], raw: RawLog, driver: Driver, told: dict[str, str]
+) -> tuple[str | None, str | None]:
+    """A code and a sentence, where there is more to say of a run that was taken than its laps."""
+    if overlaps:
+        return "overlap", " ".join(item["message"] for item in overlaps)
+    said = raw.meta.get("driver")
+    if told.get("driver") == "link" and said and said.casefold() != driver.name.casefold():
+        return "other-name", f"The file names “{said[:60]}” as its driver; it came by the link of {driver.name}."
+    if new:
+        return "new-layout", f"A circuit not seen before: the layout “{layout.name}” was made from this run."
+    return None, None
+
+
+def overlapping(
+    session: Session, team_id: int, row: LayoutRow, layout: Layout, analysed: AnalysedRun
+) -> list[dict[str, Any]]:
+    """Runs that hold some of the same laps, and what to say of each.
+
+    Raises
+    ------
+    Unusable
+        ``duplicate`` where all timed laps of the run are in one that is stored.
+    """
+    own = {number: trace.time for number, trace in analysed.traces.items()}
+    if not own:
+        return []
+    between = [
+        LapRow.time_s.between(float(time[-1]) - TIME_SLACK_S, float(time[-1]) + TIME_SLACK_S) for time in own.values()
+    ]
+    ids = session.scalars(
+        select(LapRow.run_id)
+        .join(Run, Run.id == LapRow.run_id)
+        .where(LapRow.team_id == team_id, Run.layout_id == row.id, Run.layout_version == row.version, or_(*between))
+        .distinct()
+        .order_by(LapRow.run_id.desc())
+        .limit(MOST_TWINS)
+    ).all()
+    found: list[dict[str, Any]] = []
+    part = inner(layout)
+    curves = load_curves(session, team_id, list(ids), ["time"]) if ids else {}
+    for run_id in ids:
+        other = session.get_one(Run, run_id)
+        numbers = [lap.number for lap in other.laps if lap.time_s is not None]
+        rows = curves.get((run_id, "time"))
+        if rows is None or len(rows) != len(numbers):
+            continue
+        same = same_laps(own, {number: rows[i, part] for i, number in enumerate(numbers)})
+        if not same:
+            continue
+        if len(same) == len(own) and len(own) <= len(numbers):
+            raise _duplicate(other.file_name)
+        first, last = min(same), max(same)
+        found.append(
+            {
+                "run": run_id,
+                "laps": {str(a): b for a, b in same.items()},
+                "message": f"{'Lap ' + str(first) if first == last else f'Laps {first} to {last}'} "
+                f"{'is' if first == last else 'are'} also in “{other.file_name[:80]}”.",
+            }
         )
-        hand_in.run_id = run.id
-        hand_in.driver_id = driver.id
-        hand_in.state = "taken"
-        hand_in.code = None
-        hand_in.message = None
-        report(0.95, "storing")
-
-
-def _driver(session: Session, source: Source, log: Log) -> Driver:
-    """Who drove: as chosen by the person, else as named in the file, else named after the file."""
-    if source.driver_id is not None:
-        return mine_by_id(session, Driver, source.team_id, source.driver_id)
-    name = source.driver_name or log.meta.get("driver") or Path(source.file_name).stem
-    return named(session, Driver, source.team_id, name)
-
-
-def _import_layout(database: Database, source: Source) -> None:
-    found = read_layout(source.path.read_bytes(), Path(source.file_name).stem)
-    with _alone(database, f"lauftakt-layout-{source.team_id}"), database.begin() as session:
-        hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
-        assert found.start is not None
-        middle = (
-            (found.start.left[0] + found.start.right[0]) / 2,
-            (found.start.left[1] + found.start.right[1]) / 2,
-        )
-        for row in layouts_near(session, source.team_id, *middle):
-            if row.name == found.name:
-                raise Unusable("duplicate", f"There is a layout of {found.name} already; it was left as it is.")
-        add_sketch(session, source.team_id, found)
-        hand_in.state = "taken"
-        hand_in.code = "layout"
-        left_out = f" Not known: {', '.join(found.left_out)}." if found.left_out else ""
-        hand_in.message = f"Layout of {found.name}. The first run there completes it.{left_out}"
+    return found

@@ -1,5 +1,6 @@
 """Jobs: claimed with a lease, kept alive by a heartbeat, put back when their worker died."""
 
+import os
 import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -7,11 +8,12 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from sqlalchemy import or_, select, update
+from sqlalchemy.orm import Session
 
 from lauftakt.store.database import Database, now
 from lauftakt.store.models import HandIn, Job
 
-LEASE = timedelta(seconds=30)
+LEASE = timedelta(seconds=float(os.environ.get("LAUFTAKT_LEASE_S", "30")))
 MOST_ATTEMPTS = 3
 
 
@@ -23,6 +25,11 @@ class Claim:
     hand_in_id: int
     team_id: int
     attempts: int
+    task: str
+    file_name: str
+    run_id: int | None
+    source: str
+    origin: str | None
 
 
 def claim(database: Database, job_id: int) -> Claim | None:
@@ -34,14 +41,25 @@ def claim(database: Database, job_id: int) -> Claim | None:
         if job.state == "running" and job.lease_until is not None and job.lease_until > now():
             return None
         if job.cancel:
-            _end(job, "cancelled", "cancelled", "Cancelled before it began.")
+            end(job, "cancelled", "cancelled", "Cancelled before it began.")
             return None
         if job.attempts >= MOST_ATTEMPTS:
-            _end(job, "failed", "gave-up", "The import stopped three times without a result. Try the file again.")
+            end(job, "failed", "gave-up", "The import stopped three times without a result. Try the file again.")
             return None
         job.state, job.attempts, job.lease_until = "running", job.attempts + 1, now() + LEASE
         job.hand_in.state = "running"
-        return Claim(job.id, job.hand_in_id, job.team_id, job.attempts)
+        given = job.hand_in
+        return Claim(
+            job_id=job.id,
+            hand_in_id=given.id,
+            team_id=job.team_id,
+            attempts=job.attempts,
+            task=job.task,
+            file_name=given.file_name,
+            run_id=given.run_id,
+            source=given.source,
+            origin=given.origin,
+        )
 
 
 @contextmanager
@@ -75,13 +93,20 @@ def finish(database: Database, job_id: int, state: str, code: str | None = None,
     with database.begin() as session:
         job = session.get(Job, job_id, with_for_update=True)
         if job is not None:
-            _end(job, state, code, message)
+            end(job, state, code, message)
 
 
-def _end(job: Job, state: str, code: str | None, message: str | None) -> None:
+def end(job: Job, state: str, code: str | None, message: str | None) -> None:
+    """End a job in the caller's transaction, and tell the fate of its file."""
     job.state, job.lease_until = state, None
     if state == "done":
         job.progress = 1.0
+        if job.hand_in.state == "running":
+            job.hand_in.state = "taken"
+    elif job.task == "renew" and job.hand_in.run_id is not None:
+        # The run is stored and stays; only the attempt to understand it anew ended.
+        job.hand_in.state, job.hand_in.code = "taken", code
+        job.hand_in.message = f"The run stays as it was. {message}" if message else None
     else:
         job.hand_in.state, job.hand_in.code, job.hand_in.message = state, code, message
 
@@ -99,8 +124,29 @@ def due(database: Database) -> list[int]:
         return list(session.scalars(query.order_by(Job.id).limit(200)))
 
 
-def driver_chosen(database: Database, hand_in_id: int) -> tuple[str, int | None, str | None]:
-    """File name and chosen driver of a hand-in."""
+def is_settled(database: Database, hand_in_id: int) -> bool:
+    """Whether the file of a hand-in is needed no more: taken, or refused for what it is. After a cancel it may be tried
+    again."""
     with database.begin() as session:
-        hand_in = session.get_one(HandIn, hand_in_id)
-        return hand_in.file_name, hand_in.driver_id, hand_in.driver_name
+        hand_in = session.get(HandIn, hand_in_id)
+        return hand_in is None or hand_in.state in ("taken", "refused")
+
+
+def again(session: Session, hand_in: HandIn, task: str) -> int:
+    """Put the job of a hand-in back to work; returns its id.
+
+    Parameters
+    ----------
+    session : the caller's transaction
+    hand_in : whose job is finished
+    task : ``import`` or ``renew``
+    """
+    job = hand_in.job
+    if job is None:
+        job = Job(team_id=hand_in.team_id, hand_in_id=hand_in.id, created_at=now())
+        session.add(job)
+    job.task, job.state, job.step, job.progress = task, "waiting", "waiting", 0.0
+    job.attempts, job.cancel, job.lease_until, job.created_at = 0, False, None, now()
+    hand_in.state, hand_in.dismissed_at = "waiting", None
+    session.flush()
+    return job.id

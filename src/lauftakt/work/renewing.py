@@ -5,11 +5,14 @@ from collections.abc import Callable
 from sqlalchemy import or_, select
 
 from lauftakt.core.analysis import CODE_VERSION, analyse_run
-from lauftakt.core.log import Unusable
+from lauftakt.core.dialect import Choice, Dialect
+from lauftakt.core.log import RawLog, Unusable
+from lauftakt.formats.interpreting import interpret
 from lauftakt.store.database import Database, mine_by_id
+from lauftakt.store.dialects import find_dialect, to_dialect
 from lauftakt.store.layouts import to_layout
-from lauftakt.store.models import LayoutRow, Run
-from lauftakt.store.runs import load_log, save_analysis
+from lauftakt.store.models import DialectRow, LayoutRow, Run
+from lauftakt.store.runs import load_raw, save_analysis, save_recognition
 
 Say = Callable[[str], None]
 
@@ -36,13 +39,42 @@ def renew(database: Database, say: Say) -> int:
         say(f"Computing {len(waiting)} runs again with the present version …")
     done = 0
     for team_id, run_id in waiting:
-        with database.begin() as session:
-            run = mine_by_id(session, Run, team_id, run_id)
-            try:
-                analysed = analyse_run(load_log(session, run), to_layout(run.layout))
-            except Unusable as error:
-                say(f"Run {run_id} stays as it was: {error}")
-                continue
-            save_analysis(session, run, analysed)
+        try:
+            renew_run(database, team_id, run_id)
+        except Unusable as error:
+            say(f"Run {run_id} stays as it was: {error}")
+            continue
         done += 1
     return done
+
+
+def renew_run(database: Database, team_id: int, run_id: int) -> None:
+    """Understand and compute one run again, with what is known of its logger and what was said about it.
+
+    Raises
+    ------
+    Unusable
+        where the run cannot be used so; it stays as it was.
+    """
+    with database.begin() as session:
+        run = mine_by_id(session, Run, team_id, run_id)
+        raw, fixed = load_raw(session, run)
+        row = find_dialect(session, team_id, (channel.name for channel in raw.channels))
+        layout = to_layout(run.layout)
+        said = {"conditions": run.conditions} if run.conditions else {}
+    # Computed outside of any transaction: nothing is locked meanwhile.
+    log = interpret(RawLog(raw.channels, raw.meta | said, raw.warnings), _dialect(row, fixed))
+    analysed = analyse_run(log, layout)
+    with database.begin() as session:
+        run = mine_by_id(session, Run, team_id, run_id)
+        run.dialect_id = row.id if row is not None else None
+        save_recognition(session, run, log)
+        save_analysis(session, run, analysed)
+
+
+def _dialect(row: DialectRow | None, fixed: dict[str, Choice]) -> Dialect | None:
+    """What was fixed by an older version, and what the team said since, which counts more."""
+    if row is None:
+        return Dialect(frozenset(fixed), fixed) if fixed else None
+    known = to_dialect(row)
+    return Dialect(known.names, fixed | known.choices)

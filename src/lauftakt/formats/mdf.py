@@ -1,0 +1,154 @@
+"""MDF 4 (ASAM) measurement files, in and out; asammdf knows the blocks."""
+
+import logging
+import re
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from xml.sax.saxutils import escape
+
+import numpy as np
+from asammdf import MDF, Signal
+from defusedxml.ElementTree import ParseError, fromstring
+from numpy.typing import NDArray
+
+from lauftakt.core.log import Log, RawChannel, RawLog, Unusable, Warning
+from lauftakt.core.roles import ROLES
+from lauftakt.formats.csv_shape import MOST_COLUMNS
+from lauftakt.formats.metadata import add_metadata, dated
+from lauftakt.formats.units import convert
+
+Array = NDArray[np.float64]
+
+LEAST_SAMPLES = 20
+# It writes to the console about every damaged block; what matters is told to the person.
+logging.getLogger("asammdf").setLevel(logging.CRITICAL)
+
+
+def read_mdf(path: Path) -> RawLog:
+    """Read an MDF 4 file: every numeric channel with the clock of its group.
+
+    Raises
+    ------
+    Unusable
+        ``mdf``, ``columns``, ``no-rows``
+    """
+    try:
+        with MDF(path) as file:
+            if not str(file.version).startswith("4"):
+                raise Unusable("mdf", f"The file is MDF {str(file.version)[:8]}; only MDF 4 can be read. Convert it.")
+            raw = _read(file)
+    except Unusable:
+        raise
+    except MemoryError:
+        raise
+    except Exception as error:  # asammdf raises whatever its parsing meets in a damaged file
+        raise Unusable("mdf", "The file is damaged or ends too early; export it again.") from error
+    if max((len(channel.time) for channel in raw.channels), default=0) < LEAST_SAMPLES:
+        raise Unusable("no-rows", "The file holds no channel with enough figures for a lap.")
+    return raw
+
+
+def _read(file: Any) -> RawLog:
+    meta: dict[str, str] = {}
+    for key, value in _properties(str(getattr(file.header, "comment", "") or "")):
+        add_metadata(meta, key, value)
+    started = file.header.start_time
+    if isinstance(started, datetime) and started.year > 1990:
+        meta.setdefault("date", started.isoformat())
+    found: list[tuple[str, str, Array, Array]] = []
+    warnings: list[Warning] = []
+    text = repaired = 0
+    count = sum(len(group.channels) for group in file.groups)
+    if count > 2 * MOST_COLUMNS:
+        raise Unusable("columns", f"The file has {count} channels; at most {MOST_COLUMNS} can be read.")
+    for index, group in enumerate(file.groups):
+        master = file.masters_db.get(index)
+        for number, channel in enumerate(group.channels):
+            if number == master:
+                continue
+            signal = file.get(group=index, index=number, ignore_invalidation_bits=False)
+            values = np.asarray(signal.samples)
+            if values.ndim != 1 or values.dtype.kind not in "fiub":
+                text += 1
+                continue
+            time = np.asarray(signal.timestamps, dtype=float)
+            values = values.astype(float)
+            there = np.isfinite(values) & np.isfinite(time)
+            time, values = time[there], values[there]
+            highest = np.maximum.accumulate(time) if len(time) else time
+            rising = np.append(True, time[1:] > highest[:-1])[: len(time)]
+            repaired += int(len(time) - rising.sum())
+            if rising.sum() < 1 or rising.sum() < len(time) / 2:
+                continue
+            unit = "".join(c for c in str(signal.unit or "") if c.isprintable())[:60]
+            found.append((_name(str(channel.name)), unit, time[rising], values[rising]))
+    if text:
+        warnings.append(Warning("channel-text", f"{text} channels hold no figures and were left out."))
+    if repaired:
+        warnings.append(Warning("clock-repaired", f"{repaired} samples were left out because their time did not rise."))
+    if not found:
+        raise Unusable("no-rows", "The file holds no channel of figures.")
+    begin = min(float(time[0]) for _, _, time, _ in found)
+    channels: list[RawChannel] = []
+    taken: set[str] = set()
+    for name, unit, time, values in found:
+        own, more = name, 2
+        while own in taken:
+            own, more = f"{name} ({more})", more + 1
+        taken.add(own)
+        channels.append(RawChannel(own, unit, time - begin, values))
+    return RawLog(tuple(channels), dated(meta), tuple(warnings))
+
+
+def _name(text: str) -> str:
+    # Device and group are put behind a backslash by some writers.
+    clean = "".join(c for c in text.split("\\")[0] if c.isprintable()).strip()
+    return clean[:120] or "channel"
+
+
+def _properties(comment: str) -> list[tuple[str, str]]:
+    """Key and value of the header comment's common properties."""
+    if not comment.lstrip().startswith("<"):
+        return [(m[1], m[2]) for m in re.finditer(r"^\s*([^:=\n]{1,40})[:=]\s*(.+)$", comment, re.MULTILINE)]
+    try:
+        root = fromstring(comment, forbid_entities=True)
+    except (ParseError, ValueError):
+        return []
+    return [
+        (element.get("name", ""), element.text or "")
+        for element in root.iter()
+        if element.tag.rpartition("}")[2] == "e"
+    ]
+
+
+def write_mdf(log: Log, path: Path) -> None:
+    """Write a log as MDF 4.10: channels of one clock share a group; canonical names and units."""
+    with MDF(version="4.10") as file:
+        try:
+            begin = datetime.fromisoformat(log.meta.get("date", ""))
+        except ValueError:
+            begin = datetime(2000, 1, 1, tzinfo=UTC)
+        file.header.start_time = begin if begin.tzinfo else begin.replace(tzinfo=UTC)
+        properties = "".join(f'<e name="{escape(k, {chr(34): ""})}">{escape(v)}</e>' for k, v in log.meta.items())
+        file.header.comment = (
+            f"<HDcomment><TX>Lauftakt</TX><common_properties>{properties}</common_properties></HDcomment>"
+        )
+        groups: list[list[Signal]] = []
+        for channel in log.channels:
+            role = ROLES.get(channel.role or "")
+            unit = role.assumed if role else channel.unit
+            values = convert(channel.values, role.unit, unit) if role else channel.values
+            signal = Signal(
+                np.ascontiguousarray(values), np.ascontiguousarray(channel.time), unit=unit,
+                name=role.header if role else channel.name,
+            )  # fmt: skip
+            for group in groups:
+                if len(group[0].timestamps) == len(channel.time) and np.array_equal(group[0].timestamps, channel.time):
+                    group.append(signal)
+                    break
+            else:
+                groups.append([signal])
+        for group in groups:
+            file.append(group, comment="Lauftakt")
+        file.save(path, overwrite=True, compression=2)

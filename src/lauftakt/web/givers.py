@@ -1,0 +1,85 @@
+"""Who hands in: somebody signed in, or the holder of a driver's personal link."""
+
+import secrets
+from datetime import timedelta
+from typing import cast
+
+from flask import current_app, request
+from flask_login import current_user
+from itsdangerous import BadSignature, URLSafeSerializer
+
+from lauftakt.settings import Settings
+from lauftakt.store.database import now
+from lauftakt.store.models import Driver, HandInLink
+from lauftakt.web.access import Problem, database, team_id
+from lauftakt.work.intake import Giver
+
+DAYS = 14
+MOST_DAYS = 366
+
+
+def settings_of_app() -> Settings:
+    """The settings this application was made with."""
+    return cast(Settings, current_app.config["LAUFTAKT"])
+
+
+def myself(driver_name: str | None = None) -> Giver:
+    """Whoever is signed in, with the driver's name that they typed."""
+    typed = " ".join((driver_name or "").split())[:200] or None
+    return Giver(team_id(), "browser", driver_name=typed, account_id=current_user.id)
+
+
+def _signer() -> URLSafeSerializer:
+    return URLSafeSerializer(settings_of_app().secret, salt="hand-in link")
+
+
+def token_of(link: HandInLink) -> str:
+    """The secret part of a link's address; made from the row, never kept."""
+    return str(_signer().dumps([link.id, link.nonce]))
+
+
+def new_link(team: int, driver_id: int, days: int) -> HandInLink:
+    """A link's row, to be added by the caller."""
+    return HandInLink(
+        team_id=team,
+        driver_id=driver_id,
+        nonce=secrets.token_hex(12),
+        created_at=now(),
+        expires_at=now() + timedelta(days=min(max(days, 1), MOST_DAYS)),
+    )
+
+
+def link_of(token: str) -> tuple[HandInLink, Driver]:
+    """The link and driver that a token stands for.
+
+    Raises
+    ------
+    Problem
+        404 for what was never given out, 410 for what was revoked or ran out.
+    """
+    try:
+        link_id, nonce = _signer().loads(token)
+    except (BadSignature, ValueError, TypeError) as error:
+        raise Problem(404, "no-link", "This link is not known. Ask your coach for a new one.") from error
+    with database().begin() as session:
+        row = session.get(HandInLink, int(link_id))
+        if row is None or not secrets.compare_digest(row.nonce, str(nonce)):
+            raise Problem(404, "no-link", "This link is not known. Ask your coach for a new one.")
+        if row.revoked_at is not None:
+            raise Problem(410, "link-revoked", "This link was taken back. Ask your coach for a new one.")
+        if row.expires_at < now():
+            raise Problem(410, "link-expired", "This link has run out. Ask your coach for a new one.")
+        if row.last_used_at is None or now() - row.last_used_at > timedelta(seconds=20):
+            row.last_used_at = now()
+        return row, row.driver
+
+
+def by_link(token: str) -> Giver:
+    """The giver behind a link: that driver, whatever else a request says."""
+    link, driver = link_of(token)
+    return Giver(link.team_id, "link", driver_id=driver.id, driver_name=driver.name, link_id=link.id)
+
+
+def public_address() -> str:
+    """The address under which phones reach this server."""
+    return settings_of_app().public_url or request.host_url.rstrip("/")

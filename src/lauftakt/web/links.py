@@ -1,0 +1,138 @@
+"""Personal hand-in links: made, shown as QR code, taken back; and what their holder sees."""
+
+import io
+
+import segno
+from apiflask import APIBlueprint
+from sqlalchemy.orm import selectinload
+
+from lauftakt.store.database import mine, mine_by_id, now
+from lauftakt.store.models import Driver, HandIn, HandInLink, Run, Team
+from lauftakt.store.runs import named
+from lauftakt.web import schemas, show
+from lauftakt.web.access import Problem, database, for_coaches, team_id
+from lauftakt.web.givers import link_of, new_link, public_address, settings_of_app, token_of
+from lauftakt.web.labels import change_labels
+from lauftakt.web.limits import limiter
+
+blueprint = APIBlueprint("links", __name__, tag="Links")
+
+LATEST = 30
+LOOPBACK = ("http://127.", "http://localhost", "https://127.", "https://localhost")
+
+
+@blueprint.get("/links")
+@for_coaches
+@blueprint.output(schemas.LinkList)
+def list_links() -> schemas.LinkList:
+    """All links that can still be used, and whether phones can reach this machine at all."""
+    with database().begin() as session:
+        rows = session.scalars(
+            mine(HandInLink, team_id())
+            .where(HandInLink.revoked_at.is_(None), HandInLink.expires_at > now())
+            .options(selectinload(HandInLink.driver))
+            .order_by(HandInLink.id)
+        )
+        return schemas.LinkList(
+            links=[_out(row) for row in rows],
+            drivers=show.everybody(session, team_id()),
+            reachable=not public_address().startswith(LOOPBACK),
+        )
+
+
+@blueprint.post("/links")
+@for_coaches
+@blueprint.input(schemas.LinkNew)
+@blueprint.output(schemas.LinkOut, status_code=201)
+def make_link(json_data: schemas.LinkNew) -> schemas.LinkOut:
+    """A new link for a driver; an older one of the same driver is taken back."""
+    with database().begin() as session:
+        driver = named(session, Driver, team_id(), json_data.driver)
+        for row in session.scalars(
+            mine(HandInLink, team_id()).where(HandInLink.driver_id == driver.id, HandInLink.revoked_at.is_(None))
+        ):
+            row.revoked_at = now()
+        link = new_link(team_id(), driver.id, json_data.days)
+        session.add(link)
+        session.flush()
+        return _out(link)
+
+
+@blueprint.delete("/links/<int:link_id>")
+@for_coaches
+@blueprint.output({}, status_code=204)
+def revoke_link(link_id: int) -> str:
+    """Take a link back: it opens nothing from now on. What came by it stays."""
+    with database().begin() as session:
+        mine_by_id(session, HandInLink, team_id(), link_id).revoked_at = now()
+    return ""
+
+
+@blueprint.post("/links/<int:link_id>/restore")
+@for_coaches
+@blueprint.output(schemas.LinkOut)
+def restore_link(link_id: int) -> schemas.LinkOut:
+    """Give a link that was just taken back its power again."""
+    with database().begin() as session:
+        row = mine_by_id(session, HandInLink, team_id(), link_id)
+        row.revoked_at = None
+        return _out(row)
+
+
+def _out(row: HandInLink) -> schemas.LinkOut:
+    address = f"{public_address()}/give/{token_of(row)}"
+    picture = io.BytesIO()
+    segno.make(address, error="m").save(
+        picture, kind="svg", xmldecl=False, svgns=True, scale=4, border=2, omitsize=True
+    )
+    return schemas.LinkOut(
+        id=row.id,
+        driver=show.driver(row.driver),
+        address=address,
+        qr_svg=picture.getvalue().decode(),
+        created_at=show.moment(row.created_at),
+        expires_at=show.moment(row.expires_at),
+        last_used_at=show.moment(row.last_used_at) if row.last_used_at else None,
+    )
+
+
+@blueprint.get("/link/<token>")
+@limiter.limit("240 per minute")
+@blueprint.output(schemas.LinkPage)
+def open_link(token: str) -> schemas.LinkPage:
+    """What the holder of a link sees: whose it is, and what came by it."""
+    link, driver = link_of(token)
+    with database().begin() as session:
+        rows = session.scalars(
+            mine(HandIn, link.team_id)
+            .where(HandIn.link_id == link.id)
+            .options(*show.HAND_IN_PARTS)
+            .order_by(HandIn.id.desc())
+            .limit(LATEST)
+        ).all()
+        # A run that the coach gave to somebody else since is no longer this driver's to see.
+        seen = [row for row in rows if row.run is None or row.run.driver_id == driver.id]
+        return schemas.LinkPage(
+            driver=show.driver(driver),
+            team=session.get_one(Team, link.team_id).name,
+            expires_at=show.moment(link.expires_at),
+            upload_mb=settings_of_app().upload_mb,
+            hand_ins=[show.hand_in(row) for row in seen],
+        )
+
+
+@blueprint.patch("/link/<token>/runs/<int:run_id>")
+@limiter.limit("120 per minute")
+@blueprint.input(schemas.DriverWords)
+@blueprint.output(schemas.RunOut)
+def tell_by_link(token: str, run_id: int, json_data: schemas.DriverWords) -> schemas.RunOut:
+    """What the driver says of an own run that came by the link: how it felt, conditions, tyres."""
+    link, driver = link_of(token)
+    with database().begin() as session:
+        run = mine_by_id(session, Run, link.team_id, run_id)
+        came = session.scalar(mine(HandIn, link.team_id).where(HandIn.link_id == link.id, HandIn.run_id == run.id))
+        if came is None or run.driver_id != driver.id:
+            raise Problem(404, "not-found", "This does not exist, or does not belong to your team.")
+        change_labels(session, run, schemas.Labels(**json_data.model_dump(exclude_unset=True)), "driver")
+        session.flush()
+        return show.run(run, None)

@@ -1,0 +1,68 @@
+"""The recorder of a simulator's stream: what it does, and its one switch."""
+
+from apiflask import APIBlueprint
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lauftakt.store.database import mine
+from lauftakt.store.models import LiveStream
+from lauftakt.web import schemas
+from lauftakt.web.access import Problem, database, for_coaches, team_id
+from lauftakt.web.givers import settings_of_app
+
+blueprint = APIBlueprint("stream", __name__, tag="Stream")
+
+
+@blueprint.get("/stream")
+@for_coaches
+@blueprint.output(schemas.StreamOut)
+def get_stream() -> schemas.StreamOut:
+    """What the recorder hears and has recorded."""
+    with database().begin() as session:
+        return _out(session)
+
+
+@blueprint.patch("/stream")
+@for_coaches
+@blueprint.input(schemas.StreamChange)
+@blueprint.output(schemas.StreamOut)
+def switch_stream(json_data: schemas.StreamChange) -> schemas.StreamOut:
+    """Switch recording on or off; what is being recorded is kept as a run when it is switched off."""
+    port = settings_of_app().stream_port
+    if not port:
+        raise Problem(409, "no-stream", "The administrator gave no port for a simulator's stream.")
+    with database().begin() as session:
+        if json_data.wanted:
+            # There is one port: whoever has it keeps it.
+            other = session.scalar(
+                select(LiveStream).where(LiveStream.wanted.is_(True), LiveStream.team_id != team_id())
+            )
+            if other is not None:
+                raise Problem(409, "stream-busy", "Another team is recording from the simulator on this machine.")
+        row = session.scalar(mine(LiveStream, team_id()))
+        if row is None:
+            row = LiveStream(team_id=team_id(), laps=[])
+            session.add(row)
+        row.wanted = json_data.wanted
+        if "driver" in json_data.model_fields_set:
+            row.driver_name = json_data.driver or None
+        if json_data.wanted and row.state in ("off", "trouble"):
+            row.state, row.message, row.laps = "waiting", None, []
+        session.flush()
+        return _out(session)
+
+
+def _out(session: Session) -> schemas.StreamOut:
+    row = session.scalar(mine(LiveStream, team_id()))
+    port = settings_of_app().stream_port
+    return schemas.StreamOut(
+        available=port > 0,
+        port=port,
+        wanted=bool(row and row.wanted),
+        state=row.state if row and row.wanted else "off",  # type: ignore[arg-type]
+        message=row.message if row else None,
+        driver=row.driver_name if row else None,
+        laps=[schemas.StreamLap(number=number, time_s=time) for number, time in (row.laps if row else [])],
+        packets=row.packets if row else 0,
+        lost=row.lost if row else 0,
+    )

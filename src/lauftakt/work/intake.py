@@ -1,0 +1,106 @@
+"""Takes files in, whichever way they come: a row, bytes in the inbox, a job."""
+
+import shutil
+from dataclasses import dataclass
+from pathlib import Path
+
+from sqlalchemy.orm import Session
+
+from lauftakt.store.database import Database, mine, now
+from lauftakt.store.models import Driver, HandIn, Job
+from lauftakt.work.sources import inbox_path, sha256_of
+
+ENDINGS = (".csv", ".txt", ".tsv", ".log", ".gpx", ".mf4", ".mdf", ".dat", ".parquet", ".arrow", ".feather", ".ipc", ".zip", ".geojson", ".json")  # fmt: skip # noqa: E501
+
+
+@dataclass(frozen=True)
+class Giver:
+    """Who hands in, and by which way.
+
+    ``source`` is ``browser``, ``link``, ``folder``, ``logger``, ``stream``, ``shell`` or ``archive``; ``origin`` says
+    more of it where there is more to say.
+    """
+
+    team_id: int
+    source: str
+    driver_id: int | None = None
+    driver_name: str | None = None
+    account_id: int | None = None
+    link_id: int | None = None
+    parent_id: int | None = None
+    origin: str | None = None
+
+    @property
+    def key(self) -> str:
+        """Tells givers apart whose unfinished uploads must not meet."""
+        return f"link {self.link_id}" if self.link_id is not None else f"account {self.account_id}"
+
+
+def clean_name(given: str | None) -> str:
+    """A file's name without its folders and without what cannot be printed, at most 300 characters."""
+    name = (given or "").replace("\\", "/").rstrip("/").rsplit("/", 1)[-1]
+    name = "".join(c for c in name if c.isprintable()).strip()
+    if len(name) > 300:
+        ending = Path(name).suffix[:12]
+        name = name[: 300 - len(ending)] + ending
+    return name or "log"
+
+
+def take_in(
+    database: Database, inbox: Path, giver: Giver, file_name: str, path: Path, *, move: bool
+) -> tuple[int, int]:
+    """Put one file's bytes into the inbox and make its hand-in and job; returns their ids. The job is not sent yet.
+
+    Parameters
+    ----------
+    database, inbox : where to
+    giver : whose
+    file_name : as the person calls it
+    path : the bytes
+    move : whether they may be moved instead of copied
+    """
+    inbox.mkdir(parents=True, exist_ok=True)
+    digest = sha256_of(path)
+    with database.begin() as session:
+        row = add_hand_in(session, giver, clean_name(file_name), path.stat().st_size, digest)
+        target = inbox_path(inbox, row.id)
+        part = target.with_suffix(".part")
+        try:
+            if move:
+                path.replace(target)
+            else:
+                shutil.copyfile(path, part)
+                part.replace(target)
+        except OSError:
+            part.unlink(missing_ok=True)
+            raise
+        return row.id, row.job.id
+
+
+def add_hand_in(session: Session, giver: Giver, file_name: str, size: int, digest: str) -> HandIn:
+    """The rows of a hand-in whose bytes are put into the inbox by the caller in the same transaction."""
+    typed = " ".join((giver.driver_name or "").split())[:200] or None
+    driver_id = giver.driver_id
+    if driver_id is None and typed:
+        # A new name becomes a driver together with the run: a file that is refused leaves no name behind.
+        known = session.scalar(mine(Driver, giver.team_id).where(Driver.name == typed))
+        driver_id = known.id if known else None
+    row = HandIn(
+        team_id=giver.team_id,
+        file_name=file_name,
+        size=size,
+        sha256=digest,
+        source=giver.source,
+        origin=giver.origin[:500] if giver.origin else None,
+        driver_id=driver_id,
+        driver_name=typed,
+        account_id=giver.account_id,
+        link_id=giver.link_id,
+        parent_id=giver.parent_id,
+        created_at=now(),
+    )
+    session.add(row)
+    session.flush()
+    row.job = Job(team_id=giver.team_id, hand_in_id=row.id, created_at=now())
+    session.flush()
+    return row
