@@ -192,6 +192,24 @@ def write_day(folder: Path, *, day: str = "2026-05-16", truth: bool = False) -> 
     return files
 
 
+def write_afternoon(folder: Path, *, day: str = "2026-05-16") -> list[Path]:
+    """Write two more runs of the day as the stand-in logger recorded them: short, and without saying who drove."""
+    folder.mkdir(parents=True, exist_ok=True)
+    circuit = ellerholm_park()
+    line = racing_line(circuit)
+    files = []
+    for number, (attendance, clock) in enumerate(((DAY[1], "15:10"), (DAY[3], "15:35"))):
+        motion = drive_run(circuit, SCHOOL_CAR, attendance.driver, timed_laps=5, seed=700 + number, line=line)
+        meta = {"car": SCHOOL_CAR.name, "circuit": circuit.name, "date": f"{day}T{clock}:00+02:00"}
+        log = record(
+            circuit, SCHOOL_CAR, motion, Sensors(speed_scale=attendance.speed_scale), seed=1200 + number, meta=meta
+        )
+        path = folder / f"run-{number + 1:03d}-{attendance.driver.name.lower()}.csv"
+        write_csv(log, path)
+        files.append(path)
+    return files
+
+
 def _truth(circuit: Circuit, attendance: Attendance, motion: Motion, number: int, line: Array) -> dict[str, object]:
     """What really happened; each mistake's cost is found by driving the same run again without it."""
     mistakes = []

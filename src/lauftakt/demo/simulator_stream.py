@@ -48,7 +48,9 @@ def packets(
     columns = {name: _column(log, name, clock) for name in CHANNELS if name not in ("lap_distance", "brake_pedal")}
     pressure = log.role("brake_pressure")
     assert pressure is not None
-    columns["brake_pedal"] = np.clip(np.interp(clock, pressure.time, pressure.values) / 80e5 * 100.0, 0.0, 100.0)
+    columns["brake_pedal"] = np.clip(
+        np.interp(clock, pressure.time, pressure.values) / (SCHOOL_CAR.full_brake_bar * 1e3), 0.0, 100.0
+    )
     lap = np.searchsorted(motion.crossings, clock, side="right")
     columns["lap_distance"] = np.interp(clock, motion.time, motion.distance) % circuit.length
     labels = {"driver": driver, "car": "Simulator coupé", "circuit": circuit.name, "kind": "practice"}

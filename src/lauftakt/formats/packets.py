@@ -20,8 +20,8 @@ LABEL_KEYS = ("driver", "car", "circuit", "event", "kind", "conditions", "tyres"
 class Sample:
     """One moment of a stream, in the roles' canonical units; left and forwards are positive.
 
-    ``run`` changes when the simulator starts anew, ``number`` counts the packets of a run, ``time`` is in seconds of the
-    simulator's clock, ``lap`` counts crossings of the start line.
+    ``run`` changes when the simulator starts anew, ``number`` counts the packets of a run, ``time`` is in seconds of
+    the simulator's clock, ``lap`` counts crossings of the start line.
     """
 
     run: int

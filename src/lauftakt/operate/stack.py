@@ -5,6 +5,7 @@ import json
 import os
 import signal
 import socket
+import ssl
 import subprocess
 import sys
 import time
@@ -13,6 +14,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO
 
+from lauftakt.operate.certificate import lan_address, make_certificate
 from lauftakt.operate.children import die_with_parent
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
 from lauftakt.store.database import Database
@@ -24,8 +26,19 @@ Say = Callable[[str], None]
 class Stack:
     """Started once, stopped once; every part runs in a session of its own, so that Ctrl-C reaches only us."""
 
-    def __init__(self, var: Path, *, port: int | None = None, workers: int = 2) -> None:
+    def __init__(
+        self,
+        var: Path,
+        *,
+        port: int | None = None,
+        workers: int = 2,
+        lan: bool = False,
+        more: dict[str, str] | None = None,
+    ) -> None:
+        """``lan``: reachable for phones in the local network, over HTTPS; ``more``: settings for all parts."""
         self.var = var.resolve()
+        self.lan = lan
+        self.more = more or {}
         self.wanted_port = port
         self.port = 0
         self.workers = workers
@@ -36,7 +49,13 @@ class Stack:
 
     @property
     def address(self) -> str:
-        return f"http://127.0.0.1:{self.port}"
+        """Where the application is reached from this machine."""
+        return f"{'https' if self.lan else 'http'}://127.0.0.1:{self.port}"
+
+    @property
+    def public_address(self) -> str:
+        """Where phones reach it; only this machine's own address without ``lan``."""
+        return f"https://{lan_address()}:{self.port}" if self.lan else self.address
 
     def _take(self) -> None:
         """Hold the folder: two stacks on one database would stop each other's."""
@@ -56,7 +75,7 @@ class Stack:
     def _choose_port(self) -> None:
         """The wanted port, else that of the last start, else any that is free."""
         self.port = self.wanted_port or _kept_port(self.var / "port")
-        if not _is_free(self.port):
+        if not _is_free(self.port, self.lan):
             if self.wanted_port:
                 raise CannotStart(
                     f"Port {self.port} is in use. Stop what uses it, or start with another: script/demo --port 0"
@@ -80,6 +99,7 @@ class Stack:
             "LAUFTAKT_VAR": str(self.var),
             "PYTHONUNBUFFERED": "1",
             "OPENBLAS_NUM_THREADS": "1",  # both cores are kept busy by two workers
+            **self.more,
         }
         os.environ.update({k: self.environment[k] for k in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")})
         database = Database(self.mariadb.url)
@@ -104,10 +124,18 @@ class Stack:
         )  # fmt: skip
         self._choose_port()
         (self.var / "port").write_text(str(self.port))
+        secured: list[str] = []
+        self.environment["LAUFTAKT_PUBLIC_URL"] = self.public_address
+        if self.lan:
+            certificate, key = make_certificate(self.var / "certificate", [lan_address(), "127.0.0.1"])
+            secured = ["--certfile", str(certificate), "--keyfile", str(key)]
+            self.environment["LAUFTAKT_HTTPS"] = "1"
+        self._run("collector", ["lauftakt", "collect"])
         self._run(
             "server",
             [
-                "gunicorn", "--bind", f"127.0.0.1:{self.port}", "--worker-class", "gthread", "--workers", "1",
+                "gunicorn", "--bind", f"{'0.0.0.0' if self.lan else '127.0.0.1'}:{self.port}",  # noqa: S104
+                "--worker-class", "gthread", "--workers", "1", *secured,
                 "--threads", "8", "--timeout", "120", "--graceful-timeout", "5", "--log-level", "warning",
                 "--no-control-socket", "lauftakt.web.serve:app",
             ],
@@ -115,7 +143,9 @@ class Stack:
         for _ in range(200):
             self.check()
             try:
-                with urllib.request.urlopen(self.address + "/api/session", timeout=2) as answer:
+                # Our own certificate, asked over loopback: only whether the server answers matters here.
+                trust = ssl._create_unverified_context() if self.lan else None  # noqa: S323
+                with urllib.request.urlopen(self.address + "/api/session", timeout=2, context=trust) as answer:
                     json.load(answer)
                     return
             except OSError:
@@ -171,11 +201,11 @@ def _kill_session(process: "subprocess.Popen[bytes]") -> None:
     process.wait()
 
 
-def _is_free(port: int) -> bool:
+def _is_free(port: int, everywhere: bool = False) -> bool:
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            probe.bind(("127.0.0.1", port))
+            probe.bind(("0.0.0.0" if everywhere else "127.0.0.1", port))  # noqa: S104 (only with --lan)
         except OSError:
             return False
     return True

@@ -1,4 +1,5 @@
-// Every text of the interface in one place, ready to be translated.
+// Every text of the interface in one place, ready to be translated; those of the hand-in in a file of their own.
+import { handInTexts } from './texts-hand-in';
 
 /** What a cause rests on, ready to be said: gaps and values with their units. */
 export interface Fact {
@@ -60,43 +61,21 @@ export const texts = {
       string
     >,
     runs: (n: number) => (n === 1 ? '1 run' : `${n} runs`),
-  },
-  handIn: {
-    title: 'Hand-in',
-    drop: 'Drop log files here',
-    dropMore: 'CSV logs, or a layout as GeoJSON. Several at once is fine.',
-    choose: 'Choose files',
-    driver: 'Driven by',
-    fromFile: 'as each file says',
-    driverHint: 'Leave empty to take the name from each file.',
-    emptyTitle: 'Nothing handed in yet',
-    empty: 'Each file’s fate will be told here: what was recognised, or why it was refused.',
-    sending: (share: number) => `Sending, ${Math.round(share * 100)} %`,
-    steps: {
-      waiting: 'Waiting',
-      reading: 'Reading',
-      placing: 'Placing on the circuit',
-      storing: 'Storing',
+    deliveries: 'Hand-in',
+    deliveryStates: {
+      in: 'handed in',
+      busy: 'on its way',
+      trouble: 'not taken',
+      missing: 'nothing yet',
     } as Record<string, string>,
-    cancel: 'Cancel',
-    dismiss: 'Take off the list',
-    refused: 'Refused',
-    failed: 'Failed',
-    cancelled: 'Cancelled',
-    taken: 'Taken',
-    compare: 'Compare',
-    showChannels: 'Channels',
-    channel: 'Channel',
-    role: 'Stands for',
-    unit: 'Unit',
-    rate: 'Rate, Hz',
-    noRole: '–',
-    lapsLine: (timed: number, others: string) => `${timed} timed ${timed === 1 ? 'lap' : 'laps'}${others}`,
-    kinds: { out: 'out', in: 'in', part: 'part', slow: 'slow' } as Record<string, string>,
-    best: (time: string) => `best ${time}`,
-    drove: 'Driver',
-    broken: 'The connection broke while sending. Hand the file in again.',
+    delivered: (there: number, all: number) => `${there} of ${all} drivers have handed in`,
+    runsAndLaps: (runs: number, laps: number) =>
+      `${runs === 1 ? '1 run' : `${runs} runs`}, ${laps === 1 ? '1 lap' : `${laps} laps`}`,
+    hasLink: 'link is out',
+    sendLink: 'Send a link',
+    saveDay: 'Save the day as',
   },
+  handIn: handInTexts,
   compare: {
     title: 'Compare',
     empty: 'There is nothing to compare yet.',

@@ -6,6 +6,7 @@
   import type { Snippet } from 'svelte';
   import { ApiProblem } from '$lib/api/client';
   import { present } from '$lib/me.svelte';
+  import Notes from '$lib/parts/Notes.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
 
   let { children }: { children: Snippet } = $props();
@@ -26,6 +27,9 @@
     }),
   });
 
+  // Places that need nobody signed in: a driver's link carries its own right.
+  const open = $derived(page.url.pathname === '/sign-in' || page.url.pathname.startsWith('/give/'));
+
   async function toSignIn(): Promise<void> {
     const back = page.url.pathname + page.url.search;
     await goto(`/sign-in?to=${encodeURIComponent(back)}`, { replaceState: true });
@@ -42,16 +46,17 @@
   void begin();
 
   $effect(() => {
-    if (present.known && !present.me && page.url.pathname !== '/sign-in') void toSignIn();
+    if (present.known && !present.me && !open) void toSignIn();
   });
 </script>
 
 <QueryClientProvider {client}>
   {#if trouble}
     <div class="alone"><Trouble error={trouble} again={begin} /></div>
-  {:else if present.known && (present.me || page.url.pathname === '/sign-in')}
+  {:else if present.known && (present.me || open)}
     {@render children()}
   {/if}
+  <Notes />
 </QueryClientProvider>
 
 <style>

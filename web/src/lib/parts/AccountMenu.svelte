@@ -136,35 +136,6 @@
   :global(.segments .indicator) {
     display: none;
   }
-  :global(.menu .toggle) {
-    flex: none;
-    width: 36px;
-    height: 20px;
-    padding: 2px;
-    border-radius: 10px;
-    border: 1px solid var(--field);
-    background: var(--paper);
-    cursor: pointer;
-  }
-  :global(.menu .knob) {
-    display: block;
-    width: 14px;
-    height: 14px;
-    border-radius: 7px;
-    background: var(--field);
-  }
-  :global(.menu .toggle[data-state='checked']) {
-    background: var(--accent);
-    border-color: var(--accent);
-  }
-  :global(.menu .toggle[data-state='checked'] .knob) {
-    background: var(--on-accent);
-    transform: translateX(16px);
-  }
-  :global(.menu .toggle[data-focus-visible]) {
-    outline: 2px solid var(--accent);
-    outline-offset: 2px;
-  }
   :global(.menu .row) {
     display: flex;
     gap: 10px;

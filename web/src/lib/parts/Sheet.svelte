@@ -10,15 +10,17 @@
     title: string;
     children: Snippet;
     footer?: Snippet;
+    /** for tables */
+    wide?: boolean;
   }
-  let { open = $bindable(), title, children, footer }: Props = $props();
+  let { open = $bindable(), title, children, footer, wide = false }: Props = $props();
 </script>
 
 <Dialog {open} onOpenChange={(details) => (open = details.open)}>
   <Portal>
     <Dialog.Backdrop class="veil" />
     <Dialog.Positioner class="positioner">
-      <Dialog.Content class="sheet">
+      <Dialog.Content class={wide ? 'sheet wide' : 'sheet'}>
         <header>
           <Dialog.Title class="title">{title}</Dialog.Title>
           <Dialog.CloseTrigger class="shut" aria-label={texts.close} title={texts.close}
@@ -56,6 +58,9 @@
     border-radius: 6px;
     box-shadow: 0 14px 50px rgb(0 0 0 / 0.3);
   }
+  :global(.sheet.wide) {
+    width: min(1180px, 100%);
+  }
   header {
     display: flex;
     justify-content: space-between;
@@ -82,6 +87,7 @@
     padding: 10px 20px;
     border-top: 1px solid var(--rule);
     display: flex;
+    flex-wrap: wrap;
     gap: 10px;
     justify-content: flex-end;
     align-items: center;

@@ -1,41 +1,75 @@
 <script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
   import { createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { FileUpload, Progress } from '@skeletonlabs/skeleton-svelte';
-  import { FileUp, X } from '@lucide/svelte';
-  import { api, done, type HandIn } from '$lib/api/client';
+  import { api, done, type HandIn, type HandInList, type RunDetail } from '$lib/api/client';
+  import Channels from '$lib/handin/Channels.svelte';
+  import DropPlace from '$lib/handin/DropPlace.svelte';
+  import Fate from '$lib/handin/Fate.svelte';
+  import Filters from '$lib/handin/Filters.svelte';
+  import Labels from '$lib/handin/Labels.svelte';
+  import Links from '$lib/handin/Links.svelte';
+  import Loggers from '$lib/handin/Loggers.svelte';
+  import Outgoing from '$lib/handin/Outgoing.svelte';
+  import Stream from '$lib/handin/Stream.svelte';
   import Book from '$lib/parts/Book.svelte';
+  import { note, noteUndo } from '$lib/parts/notes.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
-  import { sendFile, type Sending } from '$lib/sending.svelte';
+  import { couldBeLogs, Outbox } from '$lib/sending.svelte';
   import { texts } from '$lib/texts';
-  import { fileSize, lapTime } from '$lib/units';
 
   const t = texts.handIn;
   const queries = useQueryClient();
+  const at = (name: string) => page.url.searchParams.get(name);
+  const asked = $derived({
+    age: Number(at('age') ?? 7),
+    event: Number(at('event')) || undefined,
+    driver: Number(at('driver')) || undefined,
+    car: Number(at('car')) || undefined,
+    circuit: Number(at('circuit')) || undefined,
+    state: (at('fate') ?? '') as '' | 'open' | 'taken' | 'trouble',
+  });
+  const view = $derived(at('view') === 'labels' ? 'labels' : 'files');
+  const channelsOf = $derived(Number(at('channels')) || null);
+
   const list = createQuery(() => ({
-    queryKey: ['hand-ins'],
-    queryFn: () => done(api.GET('/api/hand-ins')),
+    queryKey: ['hand-ins', asked],
+    queryFn: () => done(api.GET('/api/hand-ins', { params: { query: asked } })),
+    placeholderData: (before: HandInList | undefined) => before,
     refetchInterval: (query) =>
       query.state.data?.hand_ins.some((item) => item.state === 'waiting' || item.state === 'running')
-        ? 400
+        ? 600
         : 8_000,
   }));
-  const drivers = $derived(list.data?.drivers ?? []);
+  // Older files that were asked for; the newest ones come with the query.
+  let older = $state<HandIn[]>([]);
+  let olderMore = $state<boolean | null>(null);
+  $effect(() => {
+    void asked;
+    older = [];
+    olderMore = null;
+  });
+  const shown = $derived.by(() => {
+    const fresh = list.data?.hand_ins ?? [];
+    const known = fresh.map((item) => item.id);
+    return [...fresh, ...older.filter((item) => !known.includes(item.id))];
+  });
 
   let driver = $state('');
-  let sending = $state<Sending[]>([]);
   let trouble = $state<unknown>(null);
-  let opened = $state<number[]>([]);
 
-  async function take(files: File[]): Promise<void> {
-    // One after the other: a slow line then has whole files sooner, and the order stays that of the drop.
-    const batch = files.map((file) => sendFile(file, driver.trim()));
-    sending = [...batch, ...sending];
-    for (const item of batch) {
-      await item.start();
-      await list.refetch();
-      if (!item.error) sending = sending.filter((other) => other.id !== item.id);
-    }
+  async function renew(): Promise<void> {
+    await list.refetch();
     await queries.invalidateQueries({ queryKey: ['paddock'] });
+  }
+  const outbox = new Outbox('/api', () => void renew());
+
+  function take(files: File[], whole: boolean): void {
+    const { good, others } = whole
+      ? couldBeLogs(files, list.data?.endings ?? [])
+      : { good: files, others: 0 };
+    outbox.add(good, driver);
+    if (others) note(t.notLogs(others));
   }
 
   async function attempt(work: () => Promise<unknown>): Promise<void> {
@@ -45,242 +79,264 @@
     } catch (error) {
       trouble = error;
     }
-    await list.refetch();
-    await queries.invalidateQueries({ queryKey: ['paddock'] });
+    await renew();
   }
 
-  const cancel = (id: number) =>
-    attempt(() =>
-      done(api.POST('/api/hand-ins/{hand_in_id}/cancel', { params: { path: { hand_in_id: id } } })),
-    );
-  const dismiss = (id: number) =>
-    attempt(() => done(api.DELETE('/api/hand-ins/{hand_in_id}', { params: { path: { hand_in_id: id } } })));
+  const act = (what: 'cancel' | 'retry' | 'dismiss', item: HandIn) =>
+    attempt(async () => {
+      const params = { path: { hand_in_id: item.id } };
+      if (what === 'cancel') await done(api.POST('/api/hand-ins/{hand_in_id}/cancel', { params }));
+      else if (what === 'retry') await done(api.POST('/api/hand-ins/{hand_in_id}/retry', { params }));
+      else {
+        await done(api.DELETE('/api/hand-ins/{hand_in_id}', { params }));
+        older = older.filter((other) => other.id !== item.id);
+        noteUndo(t.dismissed(item.file_name), () =>
+          attempt(() => done(api.POST('/api/hand-ins/{hand_in_id}/restore', { params }))),
+        );
+      }
+    });
 
   async function drove(item: HandIn, name: string): Promise<void> {
-    if (!item.run || !name.trim() || name.trim() === item.run.run.driver.name) return;
+    const before = item.run?.run.driver.name;
+    if (!item.run || !before || !name.trim() || name.trim() === before) return;
     const run_id = item.run.run.id;
-    await attempt(() =>
-      done(api.PATCH('/api/runs/{run_id}', { params: { path: { run_id } }, body: { driver: name.trim() } })),
-    );
+    const say = (driver: string) =>
+      attempt(() =>
+        done(api.PATCH('/api/runs/{run_id}', { params: { path: { run_id } }, body: { driver } })),
+      );
+    await say(name.trim());
+    noteUndo(t.labels.changed(t.drove), () => say(before));
   }
 
-  /** Laps of a run by kind, in words. */
-  function lapsOf(item: HandIn): string {
-    const laps = item.run?.laps ?? [];
-    const timed = laps.filter((lap) => lap.kind === 'timed');
-    const others: Record<string, number> = {};
-    for (const lap of laps) if (lap.set_aside) others[lap.set_aside] = (others[lap.set_aside] ?? 0) + 1;
-    const rest = Object.entries(others).map(([kind, n]) => `${n} ${t.kinds[kind] ?? kind}`);
-    return t.lapsLine(timed.length, rest.length ? ` (${rest.join(', ')})` : '');
+  /** Put changed runs into what is shown at once; the next fetch confirms it. */
+  function changed(runs: RunDetail[]): void {
+    const swap = (item: HandIn): HandIn => {
+      const run = runs.find((other) => other.run.id === item.run?.run.id);
+      return run ? { ...item, run } : item;
+    };
+    queries.setQueryData<HandInList>(['hand-ins', asked], (data) =>
+      data ? { ...data, hand_ins: data.hand_ins.map(swap) } : data,
+    );
+    older = older.map(swap);
+    void renew();
   }
+
+  async function more(): Promise<void> {
+    const last = shown[shown.length - 1];
+    await attempt(async () => {
+      const next = await done(
+        api.GET('/api/hand-ins', { params: { query: { ...asked, before: last?.id } } }),
+      );
+      older = [...older, ...next.hand_ins];
+      olderMore = next.more;
+    });
+  }
+
+  function go(change: Record<string, string | null>): void {
+    const url = new URL(page.url);
+    for (const [name, value] of Object.entries(change)) {
+      if (value === null) url.searchParams.delete(name);
+      else url.searchParams.set(name, value);
+    }
+    void goto(url, { keepFocus: true, noScroll: true });
+  }
+
+  const choices = (items: { id: number; name: string }[] | undefined): [string, string][] => [
+    ['', t.filters.any],
+    ...(items ?? []).map((item): [string, string] => [String(item.id), item.name]),
+  ];
+  const filters = $derived([
+    {
+      name: 'age',
+      label: t.filters.age,
+      usual: '7',
+      choices: ['1', '7', '30', '0'].map((n): [string, string] => [n, t.filters.ages[Number(n)] ?? n]),
+    },
+    { name: 'fate', label: t.filters.state, usual: '', choices: Object.entries(t.filters.states) },
+    { name: 'driver', label: t.filters.driver, usual: '', choices: choices(list.data?.drivers) },
+    { name: 'car', label: t.filters.car, usual: '', choices: choices(list.data?.cars) },
+    { name: 'circuit', label: t.filters.circuit, usual: '', choices: choices(list.data?.circuits) },
+    { name: 'event', label: t.filters.event, usual: '', choices: choices(list.data?.events) },
+  ]);
+  const channelsName = $derived(shown.find((item) => item.run?.run.id === channelsOf)?.file_name ?? '');
 </script>
 
 <svelte:head><title>{t.title} · {texts.name}</title></svelte:head>
+<svelte:window
+  onbeforeunload={(event) => {
+    if (outbox.busy) event.preventDefault();
+  }}
+  ononline={() => outbox.items.forEach((item) => item.now())}
+/>
 
 <Book>
   {#snippet left()}
     <h1>{t.title}</h1>
-    <label class="label driver">
-      <span>{t.driver}</span>
-      <input class="input" list="drivers" placeholder={t.fromFile} maxlength="200" bind:value={driver} />
-      <span class="muted hint">{t.driverHint}</span>
-    </label>
     <datalist id="drivers"
-      >{#each drivers as item (item.id)}<option value={item.name}></option>{/each}</datalist
+      >{#each list.data?.drivers ?? [] as item (item.id)}<option value={item.name}></option>{/each}</datalist
     >
-    <!-- Nothing is kept in the box: what was accepted is sent at once, and must not be sent again. -->
-    <FileUpload acceptedFiles={[]} maxFiles={200} onFileAccept={(details) => void take(details.files)}>
-      <FileUpload.Dropzone class="drop">
-        <FileUp size={26} aria-hidden="true" />
-        <strong>{t.drop}</strong>
-        <span class="muted hint">{t.dropMore}</span>
-        <FileUpload.Trigger class="do">{t.choose}</FileUpload.Trigger>
-        <FileUpload.HiddenInput />
-      </FileUpload.Dropzone>
-    </FileUpload>
+    <datalist id="cars"
+      >{#each list.data?.cars ?? [] as item (item.id)}<option value={item.name}></option>{/each}</datalist
+    >
+    <div class="ways">
+      <DropPlace {take} />
+      <label class="driver"
+        ><span>{t.driver}</span>
+        <input
+          class="input"
+          list="drivers"
+          placeholder={t.fromFile}
+          title={t.driverHint}
+          maxlength="200"
+          bind:value={driver}
+        /></label
+      >
+      <Links wanted={at('link') ?? ''} />
+      <Loggers {driver} fetched={() => void renew()} />
+      <Stream />
+    </div>
   {/snippet}
 
+  <div class="top">
+    <div class="views" role="tablist" aria-label={t.title}>
+      {#each Object.entries(t.views) as [code, words] (code)}
+        <button
+          type="button"
+          role="tab"
+          aria-selected={view === code}
+          onclick={() => go({ view: code === 'files' ? null : code })}>{words}</button
+        >
+      {/each}
+    </div>
+    <Filters {filters} />
+  </div>
   {#if trouble}<Trouble error={trouble} />{/if}
   {#if list.error}
     <Trouble error={list.error} again={() => void list.refetch()} />
   {:else if !list.data}
     <p class="muted">{texts.loading}</p>
   {:else}
-    <ul class="files" aria-live="polite">
-      {#each sending as item (item.id)}
-        <li>
-          <div class="line">
-            <strong class="file">{item.name}</strong>
-            {#if item.error}
-              <span class="loss">{t.failed}</span>
-              <button
-                type="button"
-                class="icon"
-                title={t.dismiss}
-                aria-label={t.dismiss}
-                onclick={() => (sending = sending.filter((other) => other.id !== item.id))}
-                ><X size={16} /></button
-              >
-            {:else}
-              <span class="muted">{t.sending(item.share)}</span>
-              <button type="button" class="may" onclick={() => item.stop()}>{t.cancel}</button>
-            {/if}
-          </div>
-          {#if item.error}<p>{item.error}</p>{:else}
-            <Progress value={Math.round(item.share * 100)}
-              ><Progress.Track class="track"><Progress.Range class="range" /></Progress.Track></Progress
-            >
+    {#if outbox.items.length}
+      <ul class="files" aria-live="polite">
+        {#each outbox.items as item (item.id)}<li class="going"><Outgoing {item} {outbox} /></li>{/each}
+      </ul>
+    {/if}
+    {#if view === 'labels'}
+      <Labels list={{ ...list.data, hand_ins: shown }} {changed} trouble={(error) => (trouble = error)} />
+    {:else}
+      <ul class="files">
+        {#each shown as item (item.id)}
+          <Fate
+            {item}
+            {act}
+            {drove}
+            openChannels={(run) => go({ channels: String(run) })}
+            changed={(run) => changed([run])}
+            trouble={(error) => (trouble = error)}
+          />
+        {:else}
+          {#if !outbox.items.length}
+            <li class="none">
+              <strong>{list.data.hidden ? t.emptyFiltered : t.emptyTitle}</strong>
+              {#if !list.data.hidden}<p class="muted">{t.empty}</p>{/if}
+            </li>
           {/if}
-        </li>
-      {/each}
-      {#each list.data.hand_ins as item (item.id)}
-        {@const busy = item.state === 'waiting' || item.state === 'running'}
-        <li class:bad={item.state === 'refused' || item.state === 'failed'}>
-          <div class="line">
-            <strong class="file" title={item.file_name}>{item.file_name}</strong>
-            <span class="muted figure">{fileSize(item.size)}</span>
-            {#if busy}
-              <span class="muted">{t.steps[item.step] ?? t.steps.waiting} …</span>
-              <button type="button" class="may" onclick={() => cancel(item.id)}>{t.cancel}</button>
-            {:else}
-              <span
-                class:loss={item.state === 'refused' || item.state === 'failed'}
-                class:gain={item.state === 'taken'}
-                >{t[item.state as 'taken' | 'refused' | 'failed' | 'cancelled']}</span
-              >
-              <button
-                type="button"
-                class="icon"
-                title={t.dismiss}
-                aria-label="{t.dismiss}: {item.file_name}"
-                onclick={() => dismiss(item.id)}><X size={16} /></button
-              >
-            {/if}
-          </div>
-          {#if busy}
-            <Progress value={Math.round(item.progress * 100)}
-              ><Progress.Track class="track"><Progress.Range class="range" /></Progress.Track></Progress
-            >
-          {:else if item.run}
-            {@const run = item.run}
-            {@const best = run.laps.find((lap) => lap.number === run.run.best_lap)}
-            <div class="fate">
-              <label class="drove"
-                ><span class="muted">{t.drove}</span>
-                <input
-                  class="input"
-                  list="drivers"
-                  maxlength="200"
-                  value={run.run.driver.name}
-                  onchange={(e) => void drove(item, e.currentTarget.value)}
-                /></label
-              >
-              <span>{run.event.circuit}{run.run.car ? `, ${run.run.car}` : ''}</span>
-              <span
-                >{lapsOf(item)}{#if best}, {t.best(lapTime(best.time_s))}{/if}</span
-              >
-              {#if run.run.best_s !== null}<a class="may" href="/compare?run={run.run.id}">{t.compare}</a
-                >{/if}
-              <button
-                type="button"
-                class="may"
-                aria-expanded={opened.includes(item.id)}
-                onclick={() =>
-                  (opened = opened.includes(item.id)
-                    ? opened.filter((id) => id !== item.id)
-                    : [...opened, item.id])}>{t.showChannels} ({run.channels.length})</button
-              >
-            </div>
-            {#each run.warnings as warning (warning.code + warning.message)}<p class="muted warn">
-                {warning.message}
-              </p>{/each}
-            {#if opened.includes(item.id)}
-              <table>
-                <thead
-                  ><tr><th>{t.channel}</th><th>{t.role}</th><th>{t.unit}</th><th class="num">{t.rate}</th></tr
-                  ></thead
-                >
-                <tbody>
-                  {#each run.channels as channel (channel.name)}
-                    <tr
-                      ><td>{channel.name}</td><td>{channel.role_name ?? t.noRole}</td><td class="figure"
-                        >{channel.unit}</td
-                      ><td class="figure num">{channel.rate_hz.toFixed(channel.rate_hz < 10 ? 1 : 0)}</td></tr
-                    >
-                  {/each}
-                </tbody>
-              </table>
-            {/if}
-          {/if}
-          {#if item.message}<p>{item.message}</p>{/if}
-        </li>
-      {:else}
-        {#if !sending.length}
-          <li class="none">
-            <strong>{t.emptyTitle}</strong>
-            <p class="muted">{t.empty}</p>
-          </li>
-        {/if}
-      {/each}
-    </ul>
+        {/each}
+      </ul>
+    {/if}
+    <div class="foot">
+      {#if olderMore ?? list.data.more}<button type="button" class="may" onclick={more}>{t.more}</button>{/if}
+      {#if list.data.hidden}
+        <span class="muted">{t.hidden(list.data.hidden)}</span>
+        <button
+          type="button"
+          class="may"
+          onclick={() => go({ age: '0', fate: null, driver: null, car: null, circuit: null, event: null })}
+          >{t.showAll}</button
+        >
+      {/if}
+    </div>
   {/if}
 </Book>
+
+{#if channelsOf}
+  {#key channelsOf}
+    <Channels
+      run={channelsOf}
+      name={channelsName}
+      close={() => go({ channels: null })}
+      kept={() => void renew()}
+    />
+  {/key}
+{/if}
 
 <style>
   h1 {
     font-size: 20px;
     font-weight: 640;
-    margin: 18px 0 10px;
+    margin: 14px 0 10px;
+  }
+  .ways {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr);
+    gap: 14px;
+  }
+  .ways :global(h2) {
+    font-weight: 600;
+    margin-bottom: 2px;
   }
   .driver {
     display: grid;
+    grid-template-columns: auto minmax(0, 1fr);
+    gap: 10px;
+    align-items: center;
+  }
+  .driver .input {
+    padding: 3px 8px;
+  }
+  .top {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px 24px;
+    align-items: end;
+    justify-content: space-between;
+    padding-bottom: 8px;
+    border-bottom: 1px solid var(--rule);
+  }
+  .views {
+    display: flex;
     gap: 4px;
-    margin-bottom: 16px;
-    font-weight: 520;
   }
-  .hint {
-    font-size: 12.5px;
-    font-weight: 400;
+  .views button {
+    min-height: 34px;
+    padding: 0 14px;
+    border-radius: 5px;
+    font-weight: 560;
+    color: var(--muted);
+    cursor: pointer;
   }
-  :global(.drop) {
-    display: grid;
-    justify-items: center;
-    text-align: center;
-    gap: 8px;
-    padding: 28px 18px;
-    border: 1.5px dashed var(--muted);
-    border-radius: 6px;
-    background: var(--paper);
-  }
-  :global(.drop[data-dragging]) {
-    border-color: var(--accent);
-    background: var(--stretch);
+  .views button[aria-selected='true'] {
+    background: var(--strip);
+    color: var(--ink);
   }
   .files {
     display: grid;
     grid-template-columns: minmax(0, 1fr);
-    padding-bottom: 30px;
   }
-  .files > li {
-    min-width: 0;
-    padding: 11px 0;
+  .going {
+    padding: 10px 0;
     border-bottom: 1px solid var(--rule);
     display: grid;
     gap: 6px;
   }
-  .files > .bad {
-    box-shadow: inset 3px 0 0 var(--loss);
-    padding-left: 12px;
-  }
-  .line,
-  .fate {
+  .files :global(.line) {
     display: flex;
     align-items: center;
     gap: 14px;
     flex-wrap: wrap;
     min-height: 32px;
   }
-  .file {
+  .files :global(.file) {
     flex: 1;
     min-width: 120px;
     overflow: hidden;
@@ -288,17 +344,7 @@
     white-space: nowrap;
     font-weight: 560;
   }
-  .drove {
-    display: flex;
-    gap: 8px;
-    align-items: center;
-  }
-  .drove .input {
-    width: 150px;
-    padding: 3px 8px;
-    height: 32px;
-  }
-  .icon {
+  :global(.icon) {
     width: 32px;
     height: 32px;
     display: grid;
@@ -306,41 +352,16 @@
     border-radius: 5px;
     cursor: pointer;
   }
-  .icon:hover {
+  :global(.icon:hover) {
     background: var(--strip);
-  }
-  .warn {
-    font-size: 13px;
-  }
-  :global(.track) {
-    height: 5px;
-    border-radius: 3px;
-    background: var(--strip);
-    overflow: hidden;
-  }
-  :global(.range) {
-    height: 100%;
-    background: var(--accent);
-  }
-  table {
-    font-size: 13px;
-    border-collapse: collapse;
-    width: fit-content;
-  }
-  th {
-    text-align: left;
-    color: var(--muted);
-    font-weight: 500;
-  }
-  th,
-  td {
-    padding: 2px 24px 2px 0;
-  }
-  .num {
-    text-align: right;
   }
   .none {
-    padding: 60px 0 !important;
-    border: 0 !important;
+    padding: 56px 0;
+  }
+  .foot {
+    display: flex;
+    gap: 14px;
+    align-items: center;
+    padding: 14px 0 40px;
   }
 </style>

@@ -2,10 +2,14 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { createQuery } from '@tanstack/svelte-query';
-  import { api, done, type PaddockRun } from '$lib/api/client';
+  import { SvelteURLSearchParams } from 'svelte/reactivity';
+  import { api, done, type Paddock, type PaddockRun } from '$lib/api/client';
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/me.svelte';
+  import Deliveries from '$lib/handin/Deliveries.svelte';
+  import Filters from '$lib/handin/Filters.svelte';
+  import SaveAs from '$lib/handin/SaveAs.svelte';
   import Book from '$lib/parts/Book.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/texts';
@@ -13,9 +17,18 @@
 
   const t = texts.paddock;
   const event = $derived(Number(page.url.searchParams.get('event')) || null);
+  const at = (name: string) => Number(page.url.searchParams.get(name)) || undefined;
+  const asked = $derived({
+    event: event ?? undefined,
+    age: at('age') ?? 0,
+    driver: at('driver'),
+    car: at('car'),
+    circuit: at('circuit'),
+  });
   const paddock = createQuery(() => ({
-    queryKey: ['paddock', event],
-    queryFn: () => done(api.GET('/api/paddock', { params: { query: event ? { event } : {} } })),
+    queryKey: ['paddock', asked],
+    queryFn: () => done(api.GET('/api/paddock', { params: { query: asked } })),
+    placeholderData: (before: Paddock | undefined) => before,
     refetchInterval: 10_000,
   }));
   const data = $derived(paddock.data);
@@ -31,6 +44,30 @@
     return rows;
   });
   const widest = $derived(Math.max(0.5, ...(data?.runs ?? []).map((run) => run.gap_s ?? 0)));
+  const f = texts.handIn.filters;
+  const choices = (items: { id: number; name: string }[] | undefined): [string, string][] => [
+    ['', f.any],
+    ...(items ?? []).map((item): [string, string] => [String(item.id), item.name]),
+  ];
+  const filters = $derived([
+    { name: 'driver', label: f.driver, usual: '', choices: choices(data?.drivers) },
+    { name: 'circuit', label: f.circuit, usual: '', choices: choices(data?.circuits) },
+    { name: 'car', label: f.car, usual: '', choices: choices(data?.cars) },
+    {
+      name: 'age',
+      label: f.of,
+      usual: '0',
+      choices: ['1', '7', '30', '365', '0'].map((n): [string, string] => [n, f.dayAges[Number(n)] ?? n]),
+    },
+  ]);
+
+  /** An event's address keeps the filters. */
+  function toEvent(id: number): string {
+    const query = new SvelteURLSearchParams(page.url.searchParams);
+    query.set('event', String(id));
+    return `/paddock?${query}`;
+  }
+
   const clock = (iso: string | null) => iso?.slice(11, 16) ?? '';
 </script>
 
@@ -41,11 +78,12 @@
 >
   {#snippet left()}
     <h1>{t.title}</h1>
+    {#if data}<Filters {filters} />{/if}
     {#if data && data.events.length}
       <ul class="events">
         {#each data.events as item (item.id)}
           <li>
-            <a href="/paddock?event={item.id}" aria-current={item.id === data.event?.id ? 'page' : undefined}>
+            <a href={toEvent(item.id)} aria-current={item.id === data.event?.id ? 'page' : undefined}>
               <strong>{item.name}</strong>
               <span class="muted">{item.circuit}, {day(item.day)} · {t.runs(item.runs)}</span>
             </a>
@@ -60,6 +98,7 @@
   {:else if !data}
     <p class="muted">{texts.loading}</p>
   {:else if !data.event || !data.runs.length}
+    {#if data.deliveries.length}<Deliveries list={data.deliveries} />{/if}
     <div class="empty">
       <p>{t.empty}</p>
       <a class="do" href="/hand-in">{t.emptyNext}</a>
@@ -67,8 +106,12 @@
   {:else}
     <div class="head">
       <h2>{data.event.name}, {day(data.event.day)}</h2>
-      <a class="do" href="/compare?event={data.event.id}">{t.compareAll}</a>
+      <div class="doings">
+        <SaveAs address="/api/events/{data.event.id}/file" label={t.saveDay} />
+        <a class="do" href="/compare?event={data.event.id}">{t.compareAll}</a>
+      </div>
     </div>
+    {#if data.deliveries.length}<Deliveries list={data.deliveries} />{/if}
     <div class="scroll">
       <table>
         <thead>
@@ -160,6 +203,14 @@
   h2 {
     font-size: 18px;
     font-weight: 620;
+  }
+  .doings {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+  }
+  .events {
+    margin-top: 12px;
   }
   .scroll {
     overflow-x: auto;
