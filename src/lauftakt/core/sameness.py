@@ -8,9 +8,12 @@ from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
 
-# Two readings of one log differ by milliseconds; two laps of the steadiest driver differ by more along the way.
-TOLERANCE_S = 0.02
-WIDEST_S = 0.1
+# Two readings of one log differ by milliseconds, or by some ten where one of them holds less; two laps of the steadiest
+# driver can be as alike as that, but not lap after lap.
+SURE_S = 0.004
+LIKELY_S = 0.02
+WIDEST = 5.0
+SHARE = 0.6
 
 
 def same_laps(own: Mapping[int, Array], other: Mapping[int, Array]) -> dict[int, int]:
@@ -27,18 +30,24 @@ def same_laps(own: Mapping[int, Array], other: Mapping[int, Array]) -> dict[int,
     -------
     Numbers of ``own`` with the number each has in ``other``; empty where the logs have nothing in common.
     """
-    pairs = [(a, b) for a, x in own.items() for b, y in other.items() if _alike(x, y)]
-    if not pairs:
+    apart = {(a, b): away for a, x in own.items() for b, y in other.items() if (away := _apart(x, y)) < LIKELY_S}
+    if not apart:
         return {}
-    shift, _ = Counter(b - a for a, b in pairs).most_common(1)[0]
-    return {a: b for a, b in pairs if b - a == shift}
+    shift, count = Counter(b - a for a, b in apart).most_common(1)[0]
+    common = sum(1 for number in own if number + shift in other)
+    found = {a: b for a, b in apart if b - a == shift}
+    if all(apart[pair] < SURE_S for pair in found.items()) or (count > 1 and count >= SHARE * common):
+        return found
+    return {}
 
 
-def _alike(own: Array, other: Array) -> bool:
-    if len(own) != len(other) or abs(own[-1] - other[-1]) > WIDEST_S:
-        return False
+def _apart(own: Array, other: Array) -> float:
+    """RMS of the difference along the lap, s; infinite where the laps are different ones anyway."""
+    if len(own) != len(other):
+        return np.inf
     away = own - other
     away = away[np.isfinite(away)]
     if len(away) < 0.9 * len(own):
-        return False
-    return float(np.sqrt(np.mean(away**2))) < TOLERANCE_S and float(np.max(np.abs(away))) < WIDEST_S
+        return np.inf
+    apart = float(np.sqrt(np.mean(away**2)))
+    return apart if float(np.max(np.abs(away))) < WIDEST * LIKELY_S else np.inf

@@ -24,7 +24,7 @@ Named = TypeVar("Named", Driver, Car)
 
 # Times need more than single precision: a hundred seconds to a hundredth of a millisecond.
 _DOUBLE = {"time"}
-PICTURE_POINTS = 60
+PICTURE_POINTS, PICTURE_S = 60, 100.0
 
 
 def parse_date(text: str | None) -> datetime | None:
@@ -142,7 +142,7 @@ def _save_channels(session: Session, team_id: int, run_id: int, raw: RawLog) -> 
             rate_hz=rate_of(channel.time),
             count=len(channel.time),
             as_logged=True,
-            picture=_picture(channel.values),
+            picture=_picture(channel),
             low=float(np.min(channel.values)),
             high=float(np.max(channel.values)),
         )
@@ -171,8 +171,11 @@ def _needs_double(values: Array) -> bool:
     return largest > 1e30 or (len(steps) > 0 and largest * 6e-8 > 0.01 * float(np.median(steps)))
 
 
-def _picture(values: Array) -> list[int]:
-    """Lowest and highest value in each of some sixty parts, 0 to 100 of the channel's range."""
+def _picture(channel: RawChannel) -> list[int]:
+    """Lowest and highest value in each of some sixty parts of a lap's length from the middle, 0 to 100 of the range."""
+    middle, reach = float(np.median(channel.time)), PICTURE_S / 2
+    near = (channel.time >= middle - reach) & (channel.time <= middle + reach)
+    values = channel.values[near] if near.sum() >= PICTURE_POINTS else channel.values
     parts = np.array_split(values, min(PICTURE_POINTS, len(values)))
     low, span = float(np.min(values)), float(np.ptp(values))
     if not np.isfinite(span) or span == 0:

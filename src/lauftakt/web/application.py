@@ -135,7 +135,8 @@ def _front_end(app: APIFlask, folder: Path) -> None:
             if path.startswith("_app/immutable/"):
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
             return response
-        if path.startswith("_app/") or "." in path.rsplit("/", 1)[-1]:
+        # A link's token holds a point, which makes it no file.
+        if path.startswith("_app/") or ("." in path.rsplit("/", 1)[-1] and not path.startswith("give/")):
             return _problem(404, "not-found", "There is no such file.")
         if not (folder / "index.html").is_file():
             return _problem(503, "not-built", "The front end is not built yet; run script/setup.")

@@ -148,7 +148,7 @@ def _on_new_layout(database: Database, source: Source, log: Log) -> Found:
     analysed = analyse_run(log, layout)
     told = Warning(
         "new-layout",
-        f"The circuit was not known: “{layout.name}” was made from this run, {layout.length:.0f} m, "
+        f"The layout “{layout.name}” was made from this run: {layout.length:.0f} m, "
         f"{len(layout.corners)} corners.",
     )
     return row, layout, replace(analysed, warnings=(*analysed.warnings, *warnings, told))
@@ -174,9 +174,9 @@ def _store(
         with alone(database, f"lauftakt-store-{source.team_id}"), database.begin() as session:
             hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
             overlaps = overlapping(session, source.team_id, row, layout, analysed) if row.geometry is not None else []
+            new = row.id is None
             row = session.merge(row)
-            new = row.geometry is None
-            if new:
+            if row.geometry is None:
                 fill_row(row, layout)
                 session.flush()
             labels = propose(session, source.team_id, hand_in, raw, row)

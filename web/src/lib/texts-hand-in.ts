@@ -202,8 +202,8 @@ export const handInTexts = {
     title: 'Links for drivers',
     lead: 'A driver opens the link on a phone, without an account.',
     none: 'No links are out.',
-    make: 'Make a link',
-    driver: 'Driver’s name',
+    make: 'New link',
+    driver: 'Driver',
     days: 'Good for',
     day: (n: number) => (n === 1 ? '1 day' : `${n} days`),
     show: (name: string) => `Link and QR code of ${name}`,
@@ -235,7 +235,7 @@ export const handInTexts = {
   stream: {
     title: 'Simulator’s live stream',
     none: 'The administrator has given no port.',
-    on: 'Record while the car moves',
+    on: 'Record what is driven',
     states: {
       off: 'Off',
       waiting: 'Listening; nothing is sent yet',
@@ -243,7 +243,7 @@ export const handInTexts = {
       recording: 'Recording',
       trouble: 'Does not work',
     } as Record<string, string>,
-    port: (n: number) => `UDP port ${n}`,
+    port: (n: number) => `UDP ${n}`,
     driver: 'Driver',
     fromStream: 'as the simulator says',
     lap: (n: number, time: string) => `lap ${n} ${time}`,

@@ -91,6 +91,8 @@
     }
   }
 
+  // What has two directions; a speed or a pressure has none.
+  const SIGNED = ['lateral_acceleration', 'longitudinal_acceleration', 'yaw_rate', 'steering'];
   const round = (value: number | null | undefined) =>
     value === null || value === undefined ? '' : Number(value.toPrecision(4)).toString().replace('-', '−');
 </script>
@@ -153,7 +155,7 @@
                 {/if}
               </td>
               <td>
-                {#if channel.role || own?.role}
+                {#if SIGNED.includes(role)}
                   <label class="sign"
                     ><input
                       type="checkbox"

@@ -29,7 +29,7 @@
   }
   .deliveries ul {
     display: grid;
-    grid-template-columns: repeat(auto-fill, minmax(170px, 1fr));
+    grid-template-columns: repeat(auto-fill, minmax(136px, 1fr));
     gap: 8px;
     margin-top: 6px;
   }

@@ -43,6 +43,27 @@
   <div class="line">
     <strong class="file" title={item.file_name}>{item.file_name}</strong>
     {#if from}<span class="muted from" title={from}>{from}</span>{/if}
+    {#if item.run && !busy}
+      {@const run = item.run}
+      <span class="doings">
+        {#if run.run.best_s !== null}<a class="may" href="/compare?run={run.run.id}">{t.compare}</a>{/if}
+        <button type="button" class="may" aria-expanded={lapsShown} onclick={() => (lapsShown = !lapsShown)}
+          >{lapsShown ? t.hideLaps : t.laps}</button
+        >
+        <button type="button" class="may" onclick={() => openChannels(run.run.id)}
+          >{t.channels(run.channels)}{#if run.unsure}<em class="loss">{t.unsure(run.unsure)}</em>{/if}</button
+        >
+        {#if run.warnings.length}
+          <button
+            type="button"
+            class="may"
+            aria-expanded={notesShown}
+            onclick={() => (notesShown = !notesShown)}>{t.repaired(run.warnings.length)}</button
+          >
+        {/if}
+        <SaveAs address="/api/runs/{run.run.id}/file" label={t.exports} />
+      </span>
+    {/if}
     <span class="muted figure">{fileSize(item.size)}</span>
     {#if busy}
       <span class="muted" role="status">{t.steps[item.step] ?? t.steps.waiting} …</span>
@@ -86,24 +107,6 @@
         >{lapsOf}{#if best}, {t.best(lapTime(best.time_s))}{/if}</span
       >
     </div>
-    <div class="doings">
-      {#if run.run.best_s !== null}<a class="may" href="/compare?run={run.run.id}">{t.compare}</a>{/if}
-      <button type="button" class="may" aria-expanded={lapsShown} onclick={() => (lapsShown = !lapsShown)}
-        >{lapsShown ? t.hideLaps : t.laps}</button
-      >
-      <button type="button" class="may" onclick={() => openChannels(run.run.id)}
-        >{t.channels(run.channels)}{#if run.unsure}<em class="loss">{t.unsure(run.unsure)}</em>{/if}</button
-      >
-      {#if run.warnings.length}
-        <button
-          type="button"
-          class="may"
-          aria-expanded={notesShown}
-          onclick={() => (notesShown = !notesShown)}>{t.repaired(run.warnings.length)}</button
-        >
-      {/if}
-      <SaveAs address="/api/runs/{run.run.id}/file" label={t.exports} />
-    </div>
     {#if notesShown}
       <ul class="notes">
         {#each run.warnings as warning, i (i)}<li>{warning.message}</li>{/each}
@@ -116,10 +119,10 @@
 <style>
   li[data-hand-in] {
     min-width: 0;
-    padding: 10px 0 12px;
+    padding: 5px 0 7px;
     border-bottom: 1px solid var(--rule);
     display: grid;
-    gap: 6px;
+    gap: 2px;
   }
   .bad {
     box-shadow: inset 3px 0 0 var(--loss);
@@ -129,11 +132,22 @@
   .doings {
     display: flex;
     align-items: center;
-    gap: 6px 14px;
+    gap: 4px 14px;
     flex-wrap: wrap;
   }
   .doings {
-    gap: 8px;
+    gap: 2px;
+    flex-wrap: nowrap;
+  }
+  .doings :global(.may) {
+    padding-inline: 9px;
+    font-size: 13px;
+    border-color: transparent;
+    background: none;
+  }
+  .doings :global(.may:hover),
+  .doings :global(.may[aria-expanded='true']) {
+    background: var(--strip);
   }
   .from {
     font-size: 13px;

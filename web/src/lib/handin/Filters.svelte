@@ -11,7 +11,12 @@
     /** what holds where the address says nothing */
     usual: string;
   }
-  let { filters }: { filters: Filter[] } = $props();
+  interface Props {
+    filters: Filter[];
+    /** two columns as wide as the page */
+    broad?: boolean;
+  }
+  let { filters, broad = false }: Props = $props();
   const t = texts.handIn.filters;
   const now = (filter: Filter) => page.url.searchParams.get(filter.name) ?? filter.usual;
   const changed = $derived(filters.some((filter) => page.url.searchParams.has(filter.name)));
@@ -26,7 +31,7 @@
   }
 </script>
 
-<div class="filters">
+<div class="filters" class:broad>
   {#each filters as filter (filter.name)}
     <label
       ><span class="muted">{filter.label}</span>
@@ -54,8 +59,16 @@
   .filters {
     display: flex;
     flex-wrap: wrap;
-    gap: 6px 12px;
+    gap: 6px 8px;
     align-items: end;
+  }
+  .broad {
+    display: grid;
+    grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  }
+  .broad .select {
+    max-width: none;
+    width: 100%;
   }
   label {
     display: grid;
@@ -64,7 +77,7 @@
   .select {
     font-size: 13px;
     padding: 2px 26px 2px 8px;
-    max-width: 150px;
+    max-width: 112px;
   }
   .on {
     border-color: var(--accent);

@@ -297,7 +297,7 @@
   .top {
     display: flex;
     flex-wrap: wrap;
-    gap: 8px 24px;
+    gap: 8px 14px;
     align-items: end;
     justify-content: space-between;
     padding-bottom: 8px;
@@ -309,7 +309,7 @@
   }
   .views button {
     min-height: 34px;
-    padding: 0 14px;
+    padding: 0 10px;
     border-radius: 5px;
     font-weight: 560;
     color: var(--muted);

@@ -78,7 +78,7 @@
 >
   {#snippet left()}
     <h1>{t.title}</h1>
-    {#if data}<Filters {filters} />{/if}
+    {#if data}<Filters {filters} broad />{/if}
     {#if data && data.events.length}
       <ul class="events">
         {#each data.events as item (item.id)}
