@@ -8,6 +8,25 @@ from lauftakt.core.log import Unusable, Warning
 Array = NDArray[np.float64]
 
 
+LONGEST_S = 48 * 3600.0
+
+
+def check_span(last_s: float) -> None:
+    """Refuse a log that is longer than any run.
+
+    Parameters
+    ----------
+    last_s : time of the last sample, seconds from the first
+
+    Raises
+    ------
+    Unusable
+        ``clock``
+    """
+    if not last_s < LONGEST_S:
+        raise Unusable("clock", f"The times span {last_s / 86400:,.3g} days; is the unit of the time column right?")
+
+
 def tidy_clock(time: Array) -> tuple[NDArray[np.bool_], Array, list[Warning]]:
     """Which samples to keep so that the clock rises strictly.
 
@@ -24,7 +43,7 @@ def tidy_clock(time: Array) -> tuple[NDArray[np.bool_], Array, list[Warning]]:
     Raises
     ------
     Unusable
-        ``clock`` where fewer than half of the samples rise.
+        ``clock`` where fewer than half of the samples rise, or they span days.
     """
     warnings: list[Warning] = []
     finite = np.isfinite(time)
@@ -39,6 +58,7 @@ def tidy_clock(time: Array) -> tuple[NDArray[np.bool_], Array, list[Warning]]:
     if lost:
         warnings.append(Warning("clock-repaired", f"{lost} samples were left out because their time did not rise."))
     clock = since[keep]
+    check_span(float(clock[-1]))
     steps = np.diff(clock)
     if len(steps):
         gaps = steps > max(1.0, 10 * float(np.median(steps)))

@@ -13,6 +13,7 @@ from lauftakt.core.tidy import good_fixes
 
 Array = NDArray[np.float64]
 
+LEAST_FIXES = 50
 DENSE_HZ = 50.0
 
 
@@ -55,13 +56,15 @@ def read_track(log: Log, plane: Plane) -> Track:
     lon = np.interp(time, longitude.time, longitude.values)
     some = (np.abs(latitude.values) > 1e-6) | (np.abs(lon) > 1e-6)
     some &= (np.abs(latitude.values) <= 90) & (np.abs(lon) <= 180)
-    if some.sum() < 50:
+    if some.sum() < LEAST_FIXES:
         raise Unusable("no-positions", "The log holds fewer than 50 usable positions; was the receiver switched on?")
     time, (x, y) = time[some], plane.to_xy(latitude.values[some], lon[some])
     logged = log.role("speed") or log.role("receiver_speed")
     at_fix = None if logged is None else np.interp(time, logged.time, logged.values)
     keep, warnings = good_fixes(time, x, y, at_fix)
     time, x, y = time[keep], x[keep], y[keep]
+    if len(time) < LEAST_FIXES:
+        raise Unusable("no-positions", "The positions hardly change, or jump about; was the receiver's sky covered?")
     if logged is not None:
         speed_time, speed = logged.time, np.maximum(logged.values, 0.0)
         if logged.rate_hz < 0.8 * DENSE_HZ:

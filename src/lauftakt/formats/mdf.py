@@ -2,6 +2,7 @@
 
 import logging
 import re
+import struct
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 
 from lauftakt.core.log import Log, RawChannel, RawLog, Unusable, Warning
 from lauftakt.core.roles import ROLES
+from lauftakt.core.tidy import check_span
 from lauftakt.formats.csv_shape import MOST_COLUMNS
 from lauftakt.formats.metadata import add_metadata, dated
 from lauftakt.formats.units import convert
@@ -21,6 +23,9 @@ from lauftakt.formats.units import convert
 Array = NDArray[np.float64]
 
 LEAST_SAMPLES = 20
+MOST_BLOCKS = 500_000
+MOST_LINKS = 200_000
+_CHAINED = (b"HD", b"DG", b"CG", b"CN", b"DL", b"AT", b"EV", b"FH", b"CH", b"LD")
 # It writes to the console about every damaged block; what matters is told to the person.
 logging.getLogger("asammdf").setLevel(logging.CRITICAL)
 
@@ -33,6 +38,7 @@ def read_mdf(path: Path) -> RawLog:
     Unusable
         ``mdf``, ``columns``, ``no-rows``
     """
+    _check_chains(path)
     try:
         with MDF(path) as file:
             if not str(file.version).startswith("4"):
@@ -47,6 +53,49 @@ def read_mdf(path: Path) -> RawLog:
     if max((len(channel.time) for channel in raw.channels), default=0) < LEAST_SAMPLES:
         raise Unusable("no-rows", "The file holds no channel with enough figures for a lap.")
     return raw
+
+
+def _check_chains(path: Path) -> None:
+    """Refuse a file whose blocks lead to one another in a circle: the library would follow them for ever.
+
+    Every MDF 4 block begins with its name, length and links (ASAM MDF 4.1, 5.3); in data groups, channel groups,
+    channels and data lists the first link is the next block of the same kind.
+    """
+    size = path.stat().st_size
+    seen: set[int] = set()
+    with path.open("rb") as file:
+        if file.read(9)[8:9] != b"4":
+            raise Unusable("mdf", "The file is not MDF 4, the only MDF that can be read. Convert it.")
+
+        def links(at: int) -> tuple[bytes, tuple[int, ...]]:
+            file.seek(at)
+            head = file.read(24)
+            if len(head) < 24 or head[:2] != b"##":
+                return b"", ()
+            count = min(int.from_bytes(head[16:24], "little"), MOST_LINKS)
+            data = file.read(8 * count)
+            return head[2:4], struct.unpack(f"<{len(data) // 8}Q", data[: len(data) // 8 * 8])
+
+        waiting = [64]
+        while waiting:
+            at = waiting.pop()
+            if at in seen or not 0 < at < size - 24:
+                continue
+            seen.add(at)
+            kind, found = links(at)
+            waiting.extend(found)
+            if len(seen) > MOST_BLOCKS:
+                raise Unusable("mdf", "The file holds more blocks than any measurement; export it again.")
+            chain, following = {at}, found
+            while kind in _CHAINED and following and following[0]:
+                if following[0] in chain:
+                    raise Unusable("mdf", "The file is damaged: its blocks lead in a circle. Export it again.")
+                if following[0] in seen:
+                    break  # the rest of this chain was walked before
+                chain.add(following[0])
+                seen.add(following[0])
+                _, following = links(following[0])
+                waiting.extend(following)
 
 
 def _read(file: Any) -> RawLog:
@@ -90,6 +139,7 @@ def _read(file: Any) -> RawLog:
     if not found:
         raise Unusable("no-rows", "The file holds no channel of figures.")
     begin = min(float(time[0]) for _, _, time, _ in found)
+    check_span(max(float(time[-1]) for _, _, time, _ in found) - begin)
     channels: list[RawChannel] = []
     taken: set[str] = set()
     for name, unit, time, values in found:

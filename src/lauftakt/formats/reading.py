@@ -25,7 +25,7 @@ def kind_of(path: Path) -> str:
     text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
     if text[:1] == b"<" and (b"<gpx" in head or path.suffix.lower() == ".gpx"):
         return "gpx"
-    if text[:1] == b"{" or path.suffix.lower() in LAYOUT_ENDINGS:
+    if text[:1] in (b"{", b"[") or path.suffix.lower() in LAYOUT_ENDINGS:
         return "layout"
     return "csv"
 

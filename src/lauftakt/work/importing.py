@@ -148,8 +148,7 @@ def _on_new_layout(database: Database, source: Source, log: Log) -> Found:
     analysed = analyse_run(log, layout)
     told = Warning(
         "new-layout",
-        f"The layout “{layout.name}” was made from this run: {layout.length:.0f} m, "
-        f"{len(layout.corners)} corners.",
+        f"The layout “{layout.name}” was made from this run: {layout.length:.0f} m, {len(layout.corners)} corners.",
     )
     return row, layout, replace(analysed, warnings=(*analysed.warnings, *warnings, told))
 

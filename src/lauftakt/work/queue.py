@@ -2,17 +2,13 @@
 
 import logging
 import resource
-import signal
 import threading
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
 from typing import Any
 
 from celery import Celery
-from celery.exceptions import SoftTimeLimitExceeded
 from celery.signals import worker_process_init, worker_ready, worker_shutting_down
 from kombu.transport.sqlalchemy import Transport as SqlTransport
 
@@ -24,6 +20,7 @@ from lauftakt.store.models import HandIn
 from lauftakt.work import jobs
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
+from lauftakt.work.limits import TookTooLong, time_limit
 from lauftakt.work.renewing import renew_run
 from lauftakt.work.sources import Cancelled, Report, Source, inbox_path, sha256_of
 from lauftakt.work.unpacking import unpack
@@ -118,7 +115,7 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True)
 
     more: list[int] = []
     try:
-        with jobs.heartbeat(database, job_id), _limited():
+        with jobs.heartbeat(database, job_id), time_limit(settings.import_seconds() * 1.1 + 1):
             if ours.task == "renew" and ours.run_id is not None:
                 report(0.2, "recognising")
                 renew_run(database, ours.team_id, ours.run_id)
@@ -137,7 +134,7 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True)
         jobs.finish(database, job_id, "refused", error.code, str(error))
     except Cancelled:
         jobs.finish(database, job_id, "cancelled", "cancelled", "Cancelled; nothing of it was stored.")
-    except SoftTimeLimitExceeded:
+    except TookTooLong:
         jobs.finish(database, job_id, "refused", "too-long", _too_long())
     except MemoryError:
         jobs.finish(database, job_id, "refused", "too-large", "The file needs more memory than one import may take.")
@@ -175,22 +172,3 @@ def _fetch(database: Database, ours: jobs.Claim, path: Path, report: Report) -> 
 
 def _too_long() -> str:
     return f"The import took longer than {settings.import_seconds():.0f} s, the limit set here; hand it in as parts."
-
-
-@contextmanager
-def _limited() -> Iterator[None]:
-    """Interrupts code that does not come back to report, such as a reader in an endless loop (main thread only)."""
-    if threading.current_thread() is not threading.main_thread():
-        yield
-        return
-
-    def stop(_signal: int, _frame: object) -> None:
-        raise SoftTimeLimitExceeded
-
-    before = signal.signal(signal.SIGALRM, stop)
-    signal.setitimer(signal.ITIMER_REAL, settings.import_seconds() * 1.1 + 1)
-    try:
-        yield
-    finally:
-        signal.setitimer(signal.ITIMER_REAL, 0)
-        signal.signal(signal.SIGALRM, before)

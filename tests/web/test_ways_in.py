@@ -1,0 +1,220 @@
+"""Uploads in pieces, personal links, archives, retrying: files come in whole, from whom they should."""
+
+from datetime import timedelta
+
+import pytest
+
+from lauftakt import settings
+from lauftakt.store.database import Database, now
+from lauftakt.store.models import HandInLink
+from lauftakt.web import uploads
+from lauftakt.work import importing
+from tests.day import Day
+from tests.hostile import zipped
+from tests.web.coach import Coach
+
+
+def announce(coach: Coach, name: str, data: bytes, base: str = "/api", **more: object) -> dict:
+    answer = coach.post(f"{base}/uploads", json={"name": name, "size": len(data), "modified": 5, **more})
+    assert answer.status_code == 201, answer.json
+    return answer.json
+
+
+def piece(coach: Coach, upload: int, offset: int, data: bytes, base: str = "/api"):
+    return coach.client.patch(
+        f"{base}/uploads/{upload}",
+        data=data,
+        headers={"X-CSRFToken": coach.csrf, "Upload-Offset": str(offset)},
+        content_type="application/octet-stream",
+    )
+
+
+def give(coach: Coach, name: str, data: bytes, base: str = "/api") -> dict:
+    upload = announce(coach, name, data, base)
+    answer = piece(coach, upload["id"], upload["offset"], data[upload["offset"] :], base)
+    assert answer.status_code == 200, answer.json
+    return answer.json["hand_in"]
+
+
+def test_a_file_in_pieces_goes_on_after_a_break(coach: Coach, day: Day) -> None:
+    data = day.files[0].read_bytes()
+    third = len(data) // 3
+    upload = announce(coach, "a.csv", data)
+    assert piece(coach, upload["id"], 0, data[:third]).json["offset"] == third
+    # The same piece once more, as after an answer that was lost: told where to go on.
+    assert piece(coach, upload["id"], 0, data[:third]).json["code"] == "offset"
+    again = announce(coach, "a.csv", data)
+    assert (again["id"], again["offset"]) == (upload["id"], third)
+    assert coach.get(f"/api/uploads/{upload['id']}").json["offset"] == third
+    assert piece(coach, upload["id"], third, data[third:-5]).json["hand_in"] is None
+    last = piece(coach, upload["id"], len(data) - 5, data[-5:]).json
+    assert last["hand_in"]["state"] == "taken"
+    assert last["hand_in"]["run"]["run"]["driver"]["name"] == day.logs[0].meta["driver"]
+    assert coach.get(f"/api/uploads/{upload['id']}").status_code == 404
+    assert not uploads_left()
+
+
+def uploads_left() -> list:
+    return list(settings.load().inbox.glob("*.upload"))
+
+
+def test_more_bytes_than_announced_are_not_kept(coach: Coach) -> None:
+    upload = announce(coach, "b.csv", b"12345")
+    assert piece(coach, upload["id"], 0, b"1234567").status_code == 422
+    coach.delete(f"/api/uploads/{upload['id']}")
+    assert not uploads_left()
+
+
+def test_an_upload_can_be_given_up(coach: Coach) -> None:
+    upload = announce(coach, "c.csv", b"12345")
+    piece(coach, upload["id"], 0, b"12")
+    assert coach.delete(f"/api/uploads/{upload['id']}").status_code == 204
+    assert coach.get(f"/api/uploads/{upload['id']}").status_code == 404
+    assert coach.get("/api/hand-ins").json["hand_ins"] == []
+
+
+def test_old_unfinished_uploads_are_forgotten(coach: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
+    upload = announce(coach, "d.csv", b"12345")
+    monkeypatch.setattr(uploads, "KEPT", timedelta(seconds=-5))
+    announce(coach, "e.csv", b"123")
+    assert coach.get(f"/api/uploads/{upload['id']}").status_code == 404
+
+
+def test_a_full_disk_is_told_and_nothing_is_lost(coach: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
+    upload = announce(coach, "f.csv", b"1234567890")
+    assert piece(coach, upload["id"], 0, b"1234").status_code == 200
+
+    def full(*_: object, **__: object) -> None:
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(uploads, "take_in", full)
+    answer = piece(coach, upload["id"], 4, b"567890")
+    assert answer.status_code == 507
+    assert "disk" in answer.json["message"]
+    assert coach.get("/api/hand-ins").json["hand_ins"] == []
+
+
+def link_of(coach: Coach, driver: str) -> tuple[dict, str]:
+    made = coach.post("/api/links", json={"driver": driver, "days": 3}).json
+    return made, "/api/link/" + made["address"].rsplit("/give/", 1)[1]
+
+
+@pytest.fixture
+def phone(app) -> Coach:
+    found = Coach(app.test_client(), 0, "")
+    found.csrf = found.get("/api/session").json["csrf"]
+    return found
+
+
+def test_a_link_takes_files_for_its_driver_only(coach: Coach, phone: Coach, day: Day) -> None:
+    made, base = link_of(coach, "Zoë")
+    assert "<svg" in made["qr_svg"]
+    page = phone.get(base).json
+    assert page["driver"]["name"] == "Zoë"
+    taken = give(phone, "mine.csv", day.files[0].read_bytes(), base)
+    assert taken["run"]["run"]["driver"]["name"] == "Zoë"
+    assert taken["code"] == "other-name"
+    assert "Halvard" in taken["message"]
+    # What the coach handed in is not on the driver's page, and nothing else opens.
+    coach.hand_in(day.files[1].name, day.files[1].read_bytes())
+    assert [row["file_name"] for row in phone.get(base).json["hand_ins"]] == ["mine.csv"]
+    assert phone.get("/api/hand-ins").status_code == 401
+    own = taken["run"]["run"]["id"]
+    other = coach.get("/api/hand-ins").json["hand_ins"][0]["run"]["run"]["id"]
+    assert phone.patch(f"{base}/runs/{own}", json={"felt": "Loose in T5", "conditions": "damp"}).status_code == 200
+    assert phone.patch(f"{base}/runs/{other}", json={"felt": "Not mine"}).status_code == 404
+    assert phone.patch(f"{base}/runs/{own}", json={"driver": "Somebody"}).status_code == 422
+    told = coach.get(f"/api/runs/{own}").json
+    assert (told["felt"], told["conditions"]) == ("Loose in T5", "damp")
+    # Given to somebody else since, it is no longer the link's to see.
+    coach.patch(f"/api/runs/{own}", json={"driver": "Mila"})
+    assert phone.get(base).json["hand_ins"] == []
+    assert phone.patch(f"{base}/runs/{own}", json={"felt": "x"}).status_code == 404
+
+
+def test_links_are_taken_back_and_run_out(coach: Coach, phone: Coach, database: Database) -> None:
+    made, base = link_of(coach, "Ada")
+    upload = announce(phone, "half.csv", b"12345", base)
+    coach.delete(f"/api/links/{made['id']}")
+    for answer in (phone.get(base), piece(phone, upload["id"], 0, b"12", base)):
+        assert answer.status_code == 410
+        assert answer.json["code"] == "link-revoked"
+    coach.post(f"/api/links/{made['id']}/restore")
+    assert phone.get(base).status_code == 200
+    with database.begin() as session:
+        session.get_one(HandInLink, made["id"]).expires_at = now() - timedelta(seconds=1)
+    assert phone.get(base).json["code"] == "link-expired"
+    assert coach.get("/api/links").json["links"] == []
+
+
+def test_a_new_link_takes_the_old_one_back(coach: Coach, phone: Coach) -> None:
+    _, old = link_of(coach, "Ada")
+    _, new = link_of(coach, "Ada")
+    assert phone.get(old).status_code == 410
+    assert phone.get(new).status_code == 200
+    assert len(coach.get("/api/links").json["links"]) == 1
+
+
+def test_a_changed_token_opens_nothing(coach: Coach, phone: Coach) -> None:
+    _, base = link_of(coach, "Ada")
+    for token in (base[:-1] + ("A" if base[-1] != "A" else "B"), base + "x", "/api/link/1", "/api/link/W10.x"):
+        assert phone.get(token).status_code == 404
+
+
+def test_uploads_of_others_are_not_touched(coach: Coach, phone: Coach, stranger: Coach) -> None:
+    _, base = link_of(coach, "Ada")
+    own = announce(coach, "x.csv", b"12345")
+    assert piece(phone, own["id"], 0, b"1", base).status_code == 404
+    assert piece(stranger, own["id"], 0, b"1").status_code == 404
+    theirs = announce(phone, "x.csv", b"12345", base)
+    assert theirs["id"] != own["id"]
+    assert piece(coach, theirs["id"], 0, b"1").status_code == 404
+
+
+def test_an_archive_of_a_day_becomes_its_files(coach: Coach, day: Day) -> None:
+    files = {f"day/{path.name}": path.read_bytes() for path in (day.layout_file, *day.files[:2])}
+    answer = coach.hand_in("day.zip", zipped({**files, "notes.pdf": b"%PDF"}))
+    assert answer.json["state"] == "taken"
+    assert answer.json["message"] == "3 files were taken out of the archive. Left out: “notes.pdf”."
+    rows = coach.get("/api/hand-ins").json["hand_ins"]
+    assert [row["state"] for row in rows] == ["taken"] * 4
+    assert {row["origin"] for row in rows[:3]} == {"day.zip"}
+
+
+def test_what_failed_is_tried_again(coach: Coach, day: Day, monkeypatch: pytest.MonkeyPatch) -> None:
+    with monkeypatch.context() as broken:
+        broken.setattr(importing, "save_run", lambda *_, **__: 1 / 0)
+        failed = coach.hand_in(day.files[0].name, day.files[0].read_bytes()).json
+    assert (failed["state"], failed["can_retry"]) == ("failed", True)
+    assert coach.post(f"/api/hand-ins/{failed['id']}/retry").json["state"] == "taken"
+    assert coach.post(f"/api/hand-ins/{failed['id']}/retry").status_code == 409
+
+
+def test_what_was_taken_off_the_list_comes_back(coach: Coach) -> None:
+    row = coach.hand_in("bad.csv", b"x").json
+    coach.delete(f"/api/hand-ins/{row['id']}")
+    assert coach.get("/api/hand-ins").json["hand_ins"] == []
+    assert coach.post(f"/api/hand-ins/{row['id']}/restore").status_code == 200
+    assert len(coach.get("/api/hand-ins").json["hand_ins"]) == 1
+
+
+def test_filters(taught: Coach) -> None:
+    listed = taught.get("/api/hand-ins").json
+    driver = next(item["id"] for item in listed["drivers"] if item["name"] == "Ines")
+    found = taught.get(f"/api/hand-ins?driver={driver}").json
+    assert {row["run"]["run"]["driver"]["name"] for row in found["hand_ins"]} == {"Ines"}
+    assert found["hidden"] == len(listed["hand_ins"]) - len(found["hand_ins"])
+    assert taught.get("/api/hand-ins?state=open").json["hand_ins"] == []
+    assert taught.get("/api/hand-ins?age=-1").status_code == 422
+    assert len(taught.get("/api/paddock?age=1").json["events"]) == 0
+    circuit = listed["circuits"][0]["id"]
+    assert len(taught.get(f"/api/paddock?circuit={circuit}&driver={driver}").json["events"]) == 1
+
+
+def test_the_paddock_shows_who_has_handed_in(coach: Coach, day: Day) -> None:
+    coach.hand_in(day.files[0].name, day.files[0].read_bytes())
+    link_of(coach, "Late Lena")
+    told = {item["driver"]["name"]: item for item in coach.get("/api/paddock").json["deliveries"]}
+    assert told["Halvard"]["state"] == "in"
+    assert told["Halvard"]["laps"] == 9
+    assert (told["Late Lena"]["state"], told["Late Lena"]["link"]) == ("missing", True)
