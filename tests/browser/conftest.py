@@ -70,4 +70,4 @@ def signed_in(page: Page) -> Page:
 
 
 def drop(page: Page, paths: list[Path]) -> None:
-    page.locator("input[type=file]").set_input_files([str(path) for path in paths])
+    page.locator("input[data-choose=files]").set_input_files([str(path) for path in paths])

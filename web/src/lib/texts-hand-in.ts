@@ -163,7 +163,7 @@ export const handInTexts = {
     confirmed: 'Confirmed',
     confirmAll: (n: number) => (n === 1 ? 'Confirm 1 run' : `Confirm ${n} runs`),
     allConfirmed: 'All runs are confirmed.',
-    changed: (what: string) => `${what} was changed.`,
+    changed: (what: string) => `Changed: ${what}.`,
     confirmedRows: (n: number) => (n === 1 ? '1 run was confirmed.' : `${n} runs were confirmed.`),
     label: (what: string, run: string) => `${what} of ${run}`,
   },

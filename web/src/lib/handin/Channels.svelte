@@ -22,17 +22,21 @@
     if (!open) close();
   });
 
-  const table = createQuery(() => ({
-    queryKey: ['channels', run],
-    queryFn: () => done(api.GET('/api/runs/{run_id}/channels', { params: { path: { run_id: run } } })),
-  }));
-
   interface Edit {
     role?: string | null;
     unit?: string | null;
     flipped?: boolean | null;
   }
   let edits = $state<Record<string, Edit>>({});
+
+  const table = createQuery(() => ({
+    queryKey: ['channels', run],
+    queryFn: () => done(api.GET('/api/runs/{run_id}/channels', { params: { path: { run_id: run } } })),
+    staleTime: 0,
+    // The run may just be read anew by what was corrected a moment ago; but not under somebody's hands.
+    refetchInterval: () => (Object.keys(edits).length ? false : 1500),
+  }));
+
   let title = $state<string | null>(null);
   let trouble = $state<unknown>(null);
   let busy = $state(false);
