@@ -35,9 +35,10 @@ def test_from_files_to_a_figure(signed_in: Page, day: Day, tmp_path: Path) -> No
     expect(page.get_by_text("Refused", exact=True)).to_have_count(1)
     expect(page.get_by_text("No time column was found")).to_be_visible()
     expect(page.get_by_text("<img src=x onerror=alert(1)>.csv")).to_be_visible()
-    expect(page.get_by_text("8 timed laps (1 out, 1 in)")).to_be_visible()
+    expect(page.get_by_text("8 timed laps (set aside: 1 out, 1 in)")).to_be_visible()
     page.get_by_role("button", name="Channels (13)").first.click()
-    expect(page.get_by_role("cell", name="brake pressure").first).to_be_visible()
+    expect(page.get_by_label("What brake pressure stands for")).to_have_value("brake_pressure")
+    page.keyboard.press("Escape")
 
     # From a run on the paddock to the desk: one click.
     page.get_by_role("link", name="Paddock", exact=True).click()

@@ -81,7 +81,7 @@ _HINTS: tuple[tuple[tuple[str, ...], tuple[str, ...], str], ...] = (
     (("gps", "speed"), ("accuracy",), "receiver_speed"),
     (("gnss", "speed"), ("accuracy",), "receiver_speed"),
     (("speed",), ("wheel", "wind", "engine", "fan", "turbo", "accuracy", "limit", "min", "max"), "speed"),
-    (("geschwindigkeit",), ("wind",), "speed"),
+    (("geschwindigkeit",), ("windgeschw",), "speed"),
     (("acc", "lat"), (), "lateral_acceleration"),
     (("querbeschleunigung",), (), "lateral_acceleration"),
     (("acc", "lon"), (), "longitudinal_acceleration"),
