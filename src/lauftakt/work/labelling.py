@@ -46,7 +46,7 @@ def propose(session: Session, team_id: int, hand_in: HandIn, raw: RawLog, layout
         if started is not None:
             told["started"] = "name"
     if started is not None and hand_in.clock_off_s and abs(hand_in.clock_off_s) > CLOCK_SLACK_S:
-        started -= timedelta(seconds=hand_in.clock_off_s)
+        started -= timedelta(seconds=round(hand_in.clock_off_s))
         told["started"] = "logger's clock"
     last = _last_run(session, team_id, driver, layout, started or hand_in.created_at)
     car = raw.meta.get("car")

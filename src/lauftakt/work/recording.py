@@ -17,6 +17,7 @@ MOVING_KMH = 5.0
 BEGIN_S = 1.0
 STANDING_S = 8.0
 SILENT_S = 6.0
+LATE_S = 10.0
 SPOOL = ".stream"
 
 
@@ -50,10 +51,13 @@ class Recorder:
         self.labels = labels
 
     def take(self, sample: Sample, now: float) -> None:
-        """One sample, and the time of its arrival in seconds of any steady clock."""
+        """One sample, and the time of its arrival in seconds of any steady clock.
+
+        Moving and standing are judged by the simulator's clock, silence by ours.
+        """
         self.packets += 1
         last = self._last
-        if last is not None and (sample.run != last.run or sample.time < last.time - 1.0):
+        if last is not None and (sample.run != last.run or sample.time < last.time - LATE_S):
             self.end()  # the simulator was started anew
             last = None
         if last is not None and sample.number <= last.number:
@@ -62,17 +66,17 @@ class Recorder:
             self.lost += sample.number - last.number - 1
         self._last, self._heard = sample, now
         if sample.speed >= MOVING_KMH:
-            self._moved = now
-            self._moving_since = now if self._moving_since is None else self._moving_since
+            self._moved = sample.time
+            self._moving_since = sample.time if self._moving_since is None else self._moving_since
         elif self._file is None:
             self._moving_since = None
         if self._file is None:
             self.state = "standing"
-            if self._moving_since is not None and now - self._moving_since >= BEGIN_S:
+            if self._moving_since is not None and sample.time - self._moving_since >= BEGIN_S:
                 self._begin(sample)
         if self._file is not None:
             self._write(sample)
-            if now - self._moved > STANDING_S:
+            if sample.time - self._moved > STANDING_S:
                 self.end()
 
     def tick(self, now: float) -> None:
