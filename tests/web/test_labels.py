@@ -63,7 +63,7 @@ def test_wet_is_said_and_taken_back(season: Coach) -> None:
     assert dry["run"]["counting"] == run["run"]["counting"] > 0
 
 
-def test_laps_are_judged_and_the_word_survives_a_new_computation(season: Coach, database: Database) -> None:
+def test_a_lap_is_judged_and_the_word_survives_a_new_computation(season: Coach, database: Database) -> None:
     run = season.get("/api/hand-ins").json["hand_ins"][0]["run"]
     run_id, path = run["run"]["id"], f"/api/runs/{run['run']['id']}/laps"
     told = season.patch(f"{path}/3", json={"counts": False}).json

@@ -173,7 +173,10 @@ export class Outbox {
   }
 
   add(files: File[], driver = ''): void {
-    const fresh = files.map((file) => new Sending(++this.#next, file, driver.trim(), this.base));
+    // Layouts first: a run that comes before its layout makes one of its own.
+    const layout = (file: File) => /\.(geo)?json$/i.test(file.name);
+    const sorted = [...files.filter(layout), ...files.filter((file) => !layout(file))];
+    const fresh = sorted.map((file) => new Sending(++this.#next, file, driver.trim(), this.base));
     this.items = [...this.items, ...fresh];
     this.#go();
   }
