@@ -148,7 +148,7 @@
   }
   form {
     display: grid;
-    grid-template-columns: minmax(0, 1fr) 100px auto;
+    grid-template-columns: minmax(0, 1fr) 112px auto;
     gap: 6px;
     margin-top: 8px;
   }

@@ -50,11 +50,12 @@
             · {t.lost(data.lost, data.packets + data.lost)}</span
           >{/if}
       </p>
-      {#if data.laps.length}
+      {@const timed = data.laps.filter((lap) => lap.time_s !== null)}
+      {#if timed.length}
         <p class="hint figure">
-          {data.laps
+          {timed
             .slice(-4)
-            .map((lap) => t.lap(lap.number, lap.time_s === null ? '' : lapTime(lap.time_s)))
+            .map((lap) => t.lap(lap.number, lapTime(lap.time_s)))
             .join(', ')}
         </p>
       {/if}
