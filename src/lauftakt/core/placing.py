@@ -13,10 +13,12 @@ from lauftakt.core.smoother import Nodes, Noise, smooth
 from lauftakt.core.track import Track, read_track
 
 Array = NDArray[np.float64]
+Bools = NDArray[np.bool_]
 
 DRAWS = 64
 OFF_CIRCUIT_M = 25.0
 MOVING_MS = 4.0
+ELSEWHERE_SHARE = 0.3
 NODE_S = 0.5
 COARSE_S = 0.05
 
@@ -215,7 +217,7 @@ def place_run(
         scale_u=result.scale_u,
         delay_s=result.delay_s,
         inferred_speed=not track.logged_speed,
-        warnings=track.warnings,
+        warnings=(*track.warnings, *_elsewhere(centre, moving, believed > 0)),
     )
 
 
@@ -333,3 +335,17 @@ def _unknown_steps(
         first, last = np.searchsorted(time, [fix_time[before[-1]] if len(before) else 0.0, fix_time[again + 1]])
         variance[max(first - 1, 0) : last] += 1e6
     return variance
+
+
+def _elsewhere(centre: CentreLine, moving: Bools, near: Bools) -> list[Warning]:
+    """What is said of a log of which much was driven somewhere else, (n,) fixes; open courses have their ways back."""
+    share = float(np.mean(~near[moving])) if moving.any() else 0.0
+    if not centre.closed or share < ELSEWHERE_SHARE:
+        return []
+    return [
+        Warning(
+            "part-elsewhere",
+            f"{100 * share:.0f} % of the driving was not on this layout; only what was on it is used. "
+            "If the log holds two circuits, cut it and hand in both parts.",
+        )
+    ]

@@ -83,6 +83,8 @@ _HINTS: tuple[tuple[tuple[str, ...], tuple[str, ...], str], ...] = (
     (("speed",), ("wheel", "wind", "engine", "fan", "turbo", "accuracy", "limit", "min", "max"), "speed"),
     (("geschwindigkeit",), ("windgeschw",), "speed"),
     (("acc", "lat"), (), "lateral_acceleration"),
+    (("lateral",), ("limit", "target", "force", "error", "offset"), "lateral_acceleration"),
+    (("longitudinal",), ("limit", "target", "force", "error", "offset"), "longitudinal_acceleration"),
     (("querbeschleunigung",), (), "lateral_acceleration"),
     (("acc", "lon"), (), "longitudinal_acceleration"),
     (("acc", "long"), (), "longitudinal_acceleration"),

@@ -85,6 +85,21 @@ def make_sense(log: Log, choices: Mapping[str, Choice] | None = None) -> Log:
     return Log(tuple(channels), log.meta, tuple(warnings))
 
 
+def missing_channels(log: Log) -> Warning | None:
+    """What stands in for channels that a log does not hold, in a sentence; None where it holds what matters."""
+    held = {channel.role for channel in log.channels}
+    absent = []
+    if not held & {"brake_pressure", "brake_pedal"}:
+        absent.append("no brake (braking is taken from deceleration)")
+    if "throttle" not in held:
+        absent.append("no throttle (it is taken from acceleration)")
+    if "steering" not in held:
+        absent.append("no steering (what the hands did is not told)")
+    if not absent:
+        return None
+    return Warning("channels-missing", f"The log holds {', '.join(absent)}.")
+
+
 def _local_positions(channels: list[Channel], warnings: list[Warning]) -> None:
     by_role = {channel.role: index for index, channel in enumerate(channels) if channel.role}
     if "latitude" in by_role or not {"local_x", "local_y"} <= set(by_role):

@@ -8,7 +8,7 @@ from lauftakt.core.dialect import Choice, Dialect
 from lauftakt.core.held import held_samples
 from lauftakt.core.log import Channel, Log, RawChannel, RawLog, Recognition, Warning
 from lauftakt.core.roles import ROLES, role_for_name
-from lauftakt.core.sense import make_sense
+from lauftakt.core.sense import make_sense, missing_channels
 from lauftakt.formats.units import UnknownUnit, convert
 
 # Without a unit the name alone is a weaker witness, where the unit could have been several.
@@ -44,7 +44,9 @@ def interpret(raw: RawLog, dialect: Dialect | None = None) -> Log:
         if warning is not None:
             warnings.append(warning)
     settled = _settle_rivals(channels, warnings)
-    return make_sense(Log(tuple(settled), raw.meta, tuple(warnings)), said)
+    log = make_sense(Log(tuple(settled), raw.meta, tuple(warnings)), said)
+    absent = missing_channels(log)
+    return log if absent is None else replace(log, warnings=(*log.warnings, absent))
 
 
 def thinned(channels: tuple[RawChannel, ...], warnings: list[Warning]) -> list[RawChannel]:

@@ -1,0 +1,76 @@
+# ruff: noqa: E501 (a table of names)
+"""What a log lacks, and what of it was driven somewhere else, is said."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from lauftakt.core.analysis import analyse_run
+from lauftakt.core.log import Log
+from lauftakt.core.roles import ROLES, role_for_name
+from lauftakt.core.sense import missing_channels
+from tests.day import Day
+
+
+def without(log: Log, *roles: str) -> Log:
+    return replace(log, channels=tuple(c for c in log.channels if c.role not in roles))
+
+
+def test_missing_pedals_are_said(day: Day) -> None:
+    log = day.logs[0]
+    assert missing_channels(log) is None
+    told = missing_channels(without(log, "brake_pressure", "steering"))
+    assert told.code == "channels-missing"
+    assert "no brake" in told.message
+    assert "no steering" in told.message
+    assert "throttle" not in told.message
+
+
+def test_two_circuits_in_one_log(day: Day) -> None:
+    log = day.logs[1]
+    end = float(log.role("speed").time[-1]) + 5.0
+    channels = []
+    for channel in log.channels:
+        away = channel.values + (0.2 if channel.role in ("latitude", "longitude") else 0.0)
+        channels.append(
+            replace(
+                channel,
+                time=np.concatenate([channel.time, channel.time + end]),
+                values=np.concatenate([channel.values, away]),
+            )
+        )
+    run = analyse_run(replace(log, channels=tuple(channels)), day.layout)
+    told = {warning.code: warning.message for warning in run.warnings}
+    assert "50 % of the driving" in told["part-elsewhere"]
+    times = [lap.time_s for lap in run.laps if lap.time_s]
+    expected = [lap.time_s for lap in day.runs[1].laps if lap.time_s]
+    assert times[: len(expected)] == pytest.approx(expected, abs=0.03)
+    assert len(times) == len(expected)
+    assert "part-elsewhere" not in {warning.code for warning in day.runs[1].warnings}
+
+
+NAMES = {
+    "GPS Latitude": "latitude", "gps_lon": "longitude", "Long": "longitude", "Lat [deg]": "latitude", "GPS Speed": "receiver_speed",
+    "VehicleSpeed": "speed", "Brake Press F": "brake_pressure", "BRAKE_PRESSURE_FRONT": "brake_pressure", "Brake Pos": "brake_pedal",
+    "Throttle Position Sensor": "throttle", "Accelerator Pedal": "throttle", "Steering Wheel Angle": "steering", "Engine RPM": "engine_speed",
+    "Motordrehzahl": "engine_speed", "Bremsdruck vorne": "brake_pressure", "Lenkwinkel": "steering", "Gaspedalstellung": "throttle",
+    "Acc Lat": "lateral_acceleration", "Lateral Acc": "lateral_acceleration", "AccLong": "longitudinal_acceleration",
+    "Yaw Rate": "yaw_rate", "Gang": "gear", "Gear Position": "gear", "Coolant Temp": "water_temperature", "Oil Temp": "oil_temperature",
+    "Wheel Speed FL": "wheel_front_left", "Geschwindigkeit": "speed",
+    # Names that hold the words but are something else.
+    "Brake Press Rear": None, "Steering Torque": None, "Wind Speed": None, "Gearbox Oil Temp": "oil_temperature", "Lateral G Force Limit": None,
+    "Throttle Map": None, "Fan Speed": None, "Latency": None, "Turbo RPM": None, "Fuel": None, "": None,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_names_of_many_loggers(name: str) -> None:
+    found = role_for_name(name.split(" [")[0])
+    assert (found[0] if found else None) == NAMES[name]
+
+
+def test_canonical_names_are_the_surest() -> None:
+    for role in ROLES.values():
+        assert role_for_name(role.header) == (role.code, 0.98)
+        assert role_for_name(role.code.upper()) == (role.code, 0.98)
