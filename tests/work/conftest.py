@@ -10,6 +10,7 @@ from lauftakt.settings import Settings
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database, mine
 from lauftakt.store.models import HandIn
+from lauftakt.work import queue
 from lauftakt.work.queue import work_on
 
 
@@ -37,6 +38,8 @@ class Team:
 @pytest.fixture
 def team(database: Database, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Team:
     monkeypatch.setenv("LAUFTAKT_VAR", str(tmp_path / "var"))
+    # Nobody else takes these jobs: the tests here do them when they want to.
+    monkeypatch.setattr(queue.run_job, "delay", lambda job_id: None)
     with database.begin() as session:
         made = add_team(session, f"Team of {tmp_path.name}")
         account = add_account(
