@@ -197,6 +197,11 @@ def test_a_correction_that_makes_the_run_useless_leaves_it_as_it_was(season: Coa
     assert told["state"] == "taken"
     assert "stays as it was" in told["message"]
     assert told["run"]["run"]["best_s"] == row["run"]["run"]["best_s"]
+    # Taken back, the sentence goes with it.
+    back = [{"name": "latitude", "role": "latitude"}, {"name": "speed", "role": "speed"}]
+    season.patch(f"/api/runs/{run}/channels", json={"channels": back})
+    told = season.get("/api/hand-ins").json["hand_ins"][0]
+    assert (told["state"], told["message"]) == ("taken", None)
 
 
 @pytest.mark.parametrize("kind", ["csv", "parquet", "mdf4", "gpx", "geojson"])

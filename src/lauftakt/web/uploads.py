@@ -142,7 +142,8 @@ def _begin(giver: Giver, asked: schemas.UploadBegin) -> schemas.UploadOut:
                     touched_at=now(),
                 )
                 session.add(row)
-                session.flush()
+            row.touched_at = now()
+            session.flush()
             return _out(row)
     except IntegrityError as error:
         raise Problem(409, "busy", "The same file is being announced twice at this moment. Try again.") from error
@@ -188,6 +189,8 @@ def _piece(giver: Giver, upload_id: int) -> schemas.UploadOut:
                 arrived += len(block)
             target.flush()
             if arrived < row.size:
+                with database().begin() as session:
+                    mine_by_id(session, Upload, giver.team_id, row.id).touched_at = now()
                 return _out(row)
             if request.stream.read(1):
                 path.unlink(missing_ok=True)

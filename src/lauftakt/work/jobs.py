@@ -15,6 +15,7 @@ from lauftakt.store.models import HandIn, Job
 
 LEASE = timedelta(seconds=float(os.environ.get("LAUFTAKT_LEASE_S", "30")))
 MOST_ATTEMPTS = 3
+STAYS = "The run stays as it was."
 
 
 @dataclass(frozen=True)
@@ -106,7 +107,7 @@ def end(job: Job, state: str, code: str | None, message: str | None) -> None:
     elif job.task == "renew" and job.hand_in.run_id is not None:
         # The run is stored and stays; only the attempt to understand it anew ended.
         job.hand_in.state, job.hand_in.code = "taken", code
-        job.hand_in.message = f"The run stays as it was. {message}" if message else None
+        job.hand_in.message = f"{STAYS} {message}" if message else None
     else:
         job.hand_in.state, job.hand_in.code, job.hand_in.message = state, code, message
 
@@ -148,5 +149,7 @@ def again(session: Session, hand_in: HandIn, task: str) -> int:
     job.task, job.state, job.step, job.progress = task, "waiting", "waiting", 0.0
     job.attempts, job.cancel, job.lease_until, job.created_at = 0, False, None, now()
     hand_in.state, hand_in.dismissed_at = "waiting", None
+    if (hand_in.message or "").startswith(STAYS):
+        hand_in.code = hand_in.message = None  # of the last attempt, which this one replaces
     session.flush()
     return job.id
