@@ -22,12 +22,14 @@ from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 
 from lauftakt.core import AnalysedRun, Layout, Log, analyse_run, delta_uncertainty, make_layout, time_delta
-from lauftakt.core.findings import Contender, clean_passages, find
-from lauftakt.core.geo import Plane
-from lauftakt.core.laps import sector_times, split_laps
-from lauftakt.core.placing import Known, place_run
-from lauftakt.core.smoother import Noise
-from lauftakt.core.technique import windows
+from lauftakt.core.findings.finding import find
+from lauftakt.core.findings.pairing import Contender, clean_passages
+from lauftakt.core.laps.cutting import split_laps
+from lauftakt.core.laps.times import sector_times
+from lauftakt.core.placing.by_positions import Known, place_run
+from lauftakt.core.placing.smoother import Noise
+from lauftakt.core.plane import Plane
+from lauftakt.core.technique.windows import windows
 from lauftakt.demo.car import Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.drive import Motion

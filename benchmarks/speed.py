@@ -25,12 +25,12 @@ import numpy as np
 import pyarrow.csv as pacsv
 
 from lauftakt.core import analyse_run, delta_uncertainty, loss_rate, make_layout, time_delta
-from lauftakt.core.analysis import AnalysedRun
-from lauftakt.core.laps import split_laps
-from lauftakt.core.layout import Layout
-from lauftakt.core.log import Channel, Log
-from lauftakt.core.placing import place_run
-from lauftakt.core.signals import lap_grid, run_signals
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.laps.cutting import split_laps
+from lauftakt.core.log.model import Channel, Log
+from lauftakt.core.placing.by_positions import place_run
+from lauftakt.core.run import AnalysedRun
+from lauftakt.core.technique.signals import lap_grid, run_signals
 from lauftakt.demo.circuits import ellerholm_park
 from lauftakt.demo.drive import drive_run
 from lauftakt.demo.habits import Driver
@@ -123,7 +123,7 @@ def compare(run: AnalysedRun, laps: int, layout: Layout) -> object:
     for row, number in enumerate(numbers):
         trace = run.traces[number]
         delta = time_delta(trace, base)
-        found.append((delta, loss_rate(delta), delta_uncertainty(trace, base, True, places)))
+        found.append((delta, loss_rate(delta, layout.length), delta_uncertainty(trace, base, True, places)))
         found.append(tuple(rows[row].astype(np.float32) for rows in list(grid.values())[:6]))
     return found
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import pytest
 
-from lauftakt.core.analysis import analyse_run, make_layout
+from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.demo.school import write_day
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log

@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from lauftakt.core.analysis import AnalysedRun
-from lauftakt.core.layout import Layout
-from lauftakt.core.log import Log
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.log.model import Log
+from lauftakt.core.run import AnalysedRun
 
 
 @dataclass(frozen=True)

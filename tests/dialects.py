@@ -6,8 +6,8 @@ from pathlib import Path
 
 import numpy as np
 
-from lauftakt.core.log import Log
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.model import Log
+from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.columnar import write_columnar
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.gpx import write_gpx

@@ -144,7 +144,7 @@ def _collect(_: argparse.Namespace) -> int:
 
 
 def _analyse(files: list[Path], reference: Path | None, layout: Path | None, out: str | None) -> int:
-    from lauftakt.core.log import Unusable
+    from lauftakt.core.log.model import Unusable
     from lauftakt.offline.report import report
     from lauftakt.offline.study import study
     from lauftakt.offline.summary import summary

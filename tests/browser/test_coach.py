@@ -6,8 +6,8 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from lauftakt.core.comparing import stretch_loss, time_delta
-from lauftakt.core.laps import passage_range
+from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.comparison.delta import stretch_loss, time_delta
 from tests.browser.conftest import drop
 from tests.day import Day
 

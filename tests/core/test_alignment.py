@@ -4,10 +4,12 @@ import numpy as np
 import pytest
 from scipy.interpolate import CubicSpline
 
-from lauftakt.core.comparing import delta_uncertainty, passage_times, stretch_loss, time_at, time_delta
-from lauftakt.core.geo import Plane
-from lauftakt.core.laps import LapTrace, passage_range
-from lauftakt.core.layout import Layout
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.comparison.delta import delta_uncertainty, stretch_loss, time_delta
+from lauftakt.core.laps.lap import LapTrace
+from lauftakt.core.laps.times import passage_times, time_at
+from lauftakt.core.plane import Plane
 from lauftakt.demo.circuits import ellerholm_park
 from tests.day import Day
 
@@ -166,7 +168,7 @@ def test_a_stretch_beyond_what_was_driven_is_cut_at_the_line(day: Day) -> None:
 
 def test_every_other_run_leaves_a_time_as_it_is(day: Day) -> None:
     """On a fixed layout a run is analysed alone: there is nothing that another one could change."""
-    from lauftakt.core.analysis import analyse_run
+    from lauftakt.core.pipeline import analyse_run
 
     again = analyse_run(day.logs[3], day.layout)
     assert [lap.time_s for lap in again.laps] == [lap.time_s for lap in day.runs[3].laps]

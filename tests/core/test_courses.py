@@ -5,9 +5,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
-from lauftakt.core.layout import Layout, LayoutSketch
-from lauftakt.core.log import Log, Unusable
+from lauftakt.core.circuit.layout import Layout, LayoutSketch
+from lauftakt.core.log.model import Log, Unusable
+from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.run import AnalysedRun
 from lauftakt.demo.circuits import bruchfeld_kart, karst_hill, tamar_ring
 from lauftakt.demo.drive import Motion, drive_run
 from lauftakt.demo.habits import Driver, Habit, Traffic
@@ -164,7 +165,7 @@ def point_at(layout: Layout, s: float, n: float = 0.0) -> tuple[float, float]:
 
 
 def line_at_place(layout: Layout, s: float):
-    from lauftakt.core.layout import Line
+    from lauftakt.core.circuit.layout import Line
 
     return Line(point_at(layout, s, 7.0), point_at(layout, s, -7.0))
 

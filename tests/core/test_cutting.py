@@ -5,8 +5,8 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lauftakt.core.analysis import analyse_run, make_layout
-from lauftakt.core.log import Channel, Log, Unusable
+from lauftakt.core.log.model import Channel, Log, Unusable
+from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.demo.circuits import tamar_ring
 from lauftakt.demo.drive import drive_run
 from lauftakt.demo.habits import Driver

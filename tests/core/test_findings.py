@@ -5,13 +5,15 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
-from lauftakt.core.causes import judge
-from lauftakt.core.composite import composite_lap
-from lauftakt.core.consistency import alone, band, spread, steadiness, trend
-from lauftakt.core.findings import Contender, find
-from lauftakt.core.layout import Layout
-from lauftakt.core.telling import tell
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.composite import composite_lap
+from lauftakt.core.comparison.spread import alone, band, spread, steadiness, trend
+from lauftakt.core.findings.causes import judge
+from lauftakt.core.findings.finding import find
+from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.findings.telling import tell
+from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.run import AnalysedRun
 from lauftakt.demo.drive import drive_run
 from lauftakt.demo.line import racing_line
 from lauftakt.demo.scenario import Scenario, random_scenario

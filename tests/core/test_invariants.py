@@ -8,11 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
-from lauftakt.core.comparing import delta_uncertainty, stretch_loss, time_delta
-from lauftakt.core.geo import Plane
-from lauftakt.core.layout import Line
-from lauftakt.core.log import Log
+from lauftakt.core.circuit.layout import Line
+from lauftakt.core.comparison.delta import delta_uncertainty, stretch_loss, time_delta
+from lauftakt.core.log.model import Log
+from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.plane import Plane
+from lauftakt.core.run import AnalysedRun
 from tests.day import Day
 
 laps = st.tuples(st.integers(0, 5), st.integers(1, 8))

@@ -6,10 +6,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lauftakt.core.analysis import analyse_run
-from lauftakt.core.log import Log
-from lauftakt.core.roles import ROLES, role_for_name
-from lauftakt.core.sense import missing_channels
+from lauftakt.core.log.model import Log
+from lauftakt.core.log.roles import ROLES, role_for_name
+from lauftakt.core.log.sense import missing_channels
+from lauftakt.core.pipeline import analyse_run
 from tests.day import Day
 
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from lauftakt.core.signals import lap_grid
+from lauftakt.core.laps.lap import inside
 from lauftakt.demo.circuits import ellerholm_park
 from tests.day import Day
 
@@ -40,7 +40,7 @@ def test_passages_begin_before_everybody_brakes(day: Day) -> None:
     grid = day.layout.grid()
     hairpin = next(p for p in day.layout.passages if "T5" in p.corners)
     for run in day.runs:
-        pressure = lap_grid(run.signals, day.layout)["brake_pressure"]
+        pressure = run.signals.others["brake_pressure"][:, inside(day.layout)]
         at = int(np.searchsorted(grid, hairpin.from_m))
         assert (pressure[:, at] < 3e5).all()
 

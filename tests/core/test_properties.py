@@ -4,10 +4,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lauftakt.core.centre import CentreLine
-from lauftakt.core.geo import Plane
-from lauftakt.core.smoother import Nodes, Noise, smooth
-from lauftakt.core.tidy import tidy_clock
+from lauftakt.core.circuit.centre import CentreLine
+from lauftakt.core.log.repairs import tidy_clock
+from lauftakt.core.placing.smoother import Nodes, Noise, smooth
+from lauftakt.core.plane import Plane
 
 places = st.tuples(st.floats(-70, 70), st.floats(-179, 179))
 

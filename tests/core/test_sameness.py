@@ -4,9 +4,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from lauftakt.core.analysis import analyse_run
-from lauftakt.core.log import Log
-from lauftakt.core.sameness import same_laps
+from lauftakt.core.log.model import Log
+from lauftakt.core.log.twins import same_laps
+from lauftakt.core.pipeline import analyse_run
 from tests.day import Day
 
 

@@ -5,10 +5,10 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from lauftakt.core.analysis import analyse_run, make_layout
-from lauftakt.core.geo import Plane
-from lauftakt.core.log import Channel, Log
-from lauftakt.core.sense import make_sense, propose_roles
+from lauftakt.core.log.model import Channel, Log
+from lauftakt.core.log.sense import make_sense, propose_roles
+from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.plane import Plane
 from tests.day import Day
 
 

@@ -3,8 +3,10 @@
 import numpy as np
 import pytest
 
-from lauftakt.core.signals import Scale, assemble, derived_gear
-from lauftakt.core.technique import Figures, Window, figures, windows
+from lauftakt.core.technique.figures import Figures, figures
+from lauftakt.core.technique.inferred import derived_gear
+from lauftakt.core.technique.signals import Scale, assemble
+from lauftakt.core.technique.windows import Window, windows
 from tests.day import Day
 
 

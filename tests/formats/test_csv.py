@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.reading import read_log
 from tests.day import Day

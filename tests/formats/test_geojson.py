@@ -4,8 +4,8 @@ import json
 
 import pytest
 
-from lauftakt.core.layout import Line
-from lauftakt.core.log import Unusable
+from lauftakt.core.circuit.layout import Line
+from lauftakt.core.log.model import Unusable
 from lauftakt.formats.geojson import read_layout, write_start
 
 START = Line((53.1, 10.2), (53.1001, 10.2001))

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.formats.columnar import write_columnar
 from lauftakt.formats.gpx import write_gpx
 from lauftakt.formats.mdf import write_mdf

@@ -8,10 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from lauftakt.core.analysis import analyse_run
-from lauftakt.core.dialect import Choice, Dialect, fingerprint, likeness
-from lauftakt.core.held import held_samples
-from lauftakt.core.log import Log, RawLog
+from lauftakt.core.log.dialect import Choice, Dialect, fingerprint, likeness
+from lauftakt.core.log.held import held_samples
+from lauftakt.core.log.model import Log, RawLog
+from lauftakt.core.pipeline import analyse_run
 from lauftakt.formats.columnar import write_columnar
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.dialects import read_dialect, write_dialect
@@ -107,7 +107,7 @@ def test_mirrored_axes_are_turned_round(day: Day) -> None:
 
 
 def raw_of(log: Log) -> RawLog:
-    from lauftakt.core.log import RawChannel
+    from lauftakt.core.log.model import RawChannel
 
     return RawLog(tuple(RawChannel(c.name, c.unit, c.time, c.values) for c in log.channels), log.meta)
 
@@ -184,7 +184,7 @@ def test_loggers_are_recognised_by_their_names() -> None:
 
 
 def test_names_that_a_spreadsheet_would_run_are_written_as_text(tmp_path: Path) -> None:
-    from lauftakt.core.log import Channel
+    from lauftakt.core.log.model import Channel
 
     clock = np.arange(50.0)
     evil = Channel("=cmd|'/c calc'!A1", "1", None, clock, clock)

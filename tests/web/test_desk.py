@@ -6,8 +6,8 @@ import numpy as np
 import pyarrow as pa
 import pytest
 
-from lauftakt.core.comparing import loss_rate, stretch_loss, time_delta
-from lauftakt.core.laps import passage_range
+from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.comparison.delta import loss_rate, stretch_loss, time_delta
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -59,7 +59,9 @@ def test_curves_are_the_cores(taught: Coach, desk: dict, day: Day) -> None:
     assert np.allclose(
         table[f"{other}|time"].to_numpy() - table[f"{reference}|time"].to_numpy(), time_delta(two, one), atol=1e-6
     )
-    assert np.allclose(table[f"{other}|loss_rate"].to_numpy(), loss_rate(time_delta(two, one)), atol=1e-6)
+    assert np.allclose(
+        table[f"{other}|loss_rate"].to_numpy(), loss_rate(time_delta(two, one), day.layout.length), atol=1e-6
+    )
     assert f"{other}|gear" in table.column_names
     assert not [name for name in table.column_names if "nonsense" in name]
 

@@ -7,8 +7,8 @@ import pytest
 from sqlalchemy import func, select
 
 from lauftakt import settings
-from lauftakt.core.analysis import CODE_VERSION
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
+from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.store.database import Database
 from lauftakt.store.database import now as present
 from lauftakt.store.models import Base, Curves, Job, LapRow, LayoutRow, Run, Samples

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.demo.logger_device import serve_logger
 from lauftakt.work import fetching
 from lauftakt.work.fetching import NoAnswer, address_of, fetch, list_runs

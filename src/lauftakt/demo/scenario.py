@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
-from lauftakt.core.geo import Plane
-from lauftakt.core.layout import LayoutSketch, Line
-from lauftakt.core.log import Log
+from lauftakt.core.circuit.layout import LayoutSketch, Line
+from lauftakt.core.log.model import Log
+from lauftakt.core.plane import Plane
 from lauftakt.demo.car import Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.circuits import CIRCUITS

@@ -7,8 +7,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from lauftakt.core.geo import Plane
-from lauftakt.core.layout import Line
+from lauftakt.core.circuit.layout import Line
+from lauftakt.core.plane import Plane
 from lauftakt.demo.car import Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.circuits import ellerholm_park

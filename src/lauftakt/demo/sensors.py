@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import lfilter
 
-from lauftakt.core.geo import Plane
-from lauftakt.core.log import Channel, Log
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.model import Channel, Log
+from lauftakt.core.log.roles import ROLES
+from lauftakt.core.plane import Plane
 from lauftakt.demo.car import GRAVITY, Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.drive import Motion

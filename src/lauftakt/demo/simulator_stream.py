@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from lauftakt.core.log import Log
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.model import Log
+from lauftakt.core.log.roles import ROLES
 from lauftakt.demo.circuits import ellerholm_park
 from lauftakt.demo.drive import drive_run
 from lauftakt.demo.habits import Driver

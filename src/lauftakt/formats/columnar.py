@@ -8,8 +8,8 @@ import pyarrow.ipc
 import pyarrow.parquet as pq
 from numpy.typing import NDArray
 
-from lauftakt.core.log import Log, RawChannel, RawLog, Unusable, Warning
-from lauftakt.core.tidy import tidy_clock
+from lauftakt.core.log.model import Log, RawChannel, RawLog, Unusable, Warning
+from lauftakt.core.log.repairs import tidy_clock
 from lauftakt.formats.clock import moment_of, moment_of_epoch, seconds_of_text
 from lauftakt.formats.csv_in import time_column
 from lauftakt.formats.csv_out import grid_of

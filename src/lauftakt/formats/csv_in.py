@@ -9,8 +9,8 @@ import pyarrow as pa
 import pyarrow.csv as pacsv
 from numpy.typing import NDArray
 
-from lauftakt.core.log import RawChannel, RawLog, Unusable, Warning
-from lauftakt.core.tidy import tidy_clock
+from lauftakt.core.log.model import RawChannel, RawLog, Unusable, Warning
+from lauftakt.core.log.repairs import tidy_clock
 from lauftakt.formats.clock import moment_of_epoch, seconds_of_text
 from lauftakt.formats.csv_shape import Shape, find_shape, is_number
 from lauftakt.formats.interpreting import short

@@ -8,8 +8,8 @@ import pyarrow as pa
 import pyarrow.csv as pacsv
 from numpy.typing import NDArray
 
-from lauftakt.core.log import Log
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.model import Log
+from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.units import convert
 
 Array = NDArray[np.float64]

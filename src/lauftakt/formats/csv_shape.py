@@ -5,7 +5,7 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
-from lauftakt.core.log import Unusable, Warning
+from lauftakt.core.log.model import Unusable, Warning
 from lauftakt.formats.metadata import take_metadata
 
 HEAD_BYTES = 262_144

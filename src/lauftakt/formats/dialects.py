@@ -3,9 +3,9 @@
 import json
 from typing import Any
 
-from lauftakt.core.dialect import Choice, Dialect
-from lauftakt.core.log import Unusable
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.dialect import Choice, Dialect
+from lauftakt.core.log.model import Unusable
+from lauftakt.core.log.roles import ROLES
 
 VERSION = 1
 MOST_NAMES = 1200

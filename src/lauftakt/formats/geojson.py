@@ -5,8 +5,8 @@ from typing import Any
 
 import numpy as np
 
-from lauftakt.core.layout import Layout, LayoutSketch, Line
-from lauftakt.core.log import Unusable
+from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
+from lauftakt.core.log.model import Unusable
 
 Point = tuple[float, float]
 LINES = ("start", "finish", "split", "centre", "left limit", "right limit")

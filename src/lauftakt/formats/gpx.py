@@ -12,9 +12,9 @@ from defusedxml.ElementTree import ParseError, parse
 from lxml import etree
 from numpy.typing import NDArray
 
-from lauftakt.core.log import Log, RawChannel, RawLog, Unusable, Warning
-from lauftakt.core.roles import ROLES
-from lauftakt.core.tidy import tidy_clock
+from lauftakt.core.log.model import Log, RawChannel, RawLog, Unusable, Warning
+from lauftakt.core.log.repairs import tidy_clock
+from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.metadata import add_metadata, dated
 from lauftakt.formats.units import convert
 

@@ -4,11 +4,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from lauftakt.core.dialect import Choice, Dialect
-from lauftakt.core.held import held_samples
-from lauftakt.core.log import Channel, Log, RawChannel, RawLog, Recognition, Warning
-from lauftakt.core.roles import ROLES, role_for_name
-from lauftakt.core.sense import make_sense, missing_channels
+from lauftakt.core.log.dialect import Choice, Dialect
+from lauftakt.core.log.held import held_samples
+from lauftakt.core.log.model import Channel, Log, RawChannel, RawLog, Recognition, Warning
+from lauftakt.core.log.roles import ROLES, role_for_name
+from lauftakt.core.log.sense import make_sense, missing_channels
 from lauftakt.formats.units import UnknownUnit, convert
 
 # Without a unit the name alone is a weaker witness, where the unit could have been several.

@@ -13,9 +13,9 @@ from asammdf import MDF, Signal
 from defusedxml.ElementTree import ParseError, fromstring
 from numpy.typing import NDArray
 
-from lauftakt.core.log import Log, RawChannel, RawLog, Unusable, Warning
-from lauftakt.core.roles import ROLES
-from lauftakt.core.tidy import check_span
+from lauftakt.core.log.model import Log, RawChannel, RawLog, Unusable, Warning
+from lauftakt.core.log.repairs import check_span
+from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.csv_shape import MOST_COLUMNS
 from lauftakt.formats.metadata import add_metadata, dated
 from lauftakt.formats.units import convert

@@ -2,8 +2,8 @@
 
 from pathlib import Path
 
-from lauftakt.core.dialect import Dialect
-from lauftakt.core.log import Log, RawLog, Unusable
+from lauftakt.core.log.dialect import Dialect
+from lauftakt.core.log.model import Log, RawLog, Unusable
 from lauftakt.formats.csv_in import read_csv
 from lauftakt.formats.interpreting import interpret
 

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from lauftakt.core.log import Log, Unusable
+from lauftakt.core.log.model import Log, Unusable
 
 
 def write_track(log: Log, path: Path) -> None:

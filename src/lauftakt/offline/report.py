@@ -5,15 +5,16 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from scipy.constants import g as GRAVITY
 
-from lauftakt.core.analysis import GRAVITY, AnalysedRun
-from lauftakt.core.comparing import delta_uncertainty, time_delta
-from lauftakt.core.findings import Finding
-from lauftakt.core.laps import Lap
-from lauftakt.core.layout import Layout
-from lauftakt.core.log import Log
-from lauftakt.core.technique import Figures
-from lauftakt.core.telling import KMH, tell
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.delta import delta_uncertainty, time_delta
+from lauftakt.core.findings.finding import Finding
+from lauftakt.core.findings.telling import KMH, tell
+from lauftakt.core.laps.lap import Lap
+from lauftakt.core.log.model import Log
+from lauftakt.core.run import AnalysedRun
+from lauftakt.core.technique.figures import Figures
 from lauftakt.formats.geojson import centre_of
 from lauftakt.offline.study import Entry, Study
 

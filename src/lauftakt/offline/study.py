@@ -6,10 +6,12 @@ from pathlib import Path
 
 import numpy as np
 
-from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
-from lauftakt.core.findings import Contender, Finding, find
-from lauftakt.core.layout import Layout, LayoutSketch
-from lauftakt.core.log import Log, Unusable, Warning
+from lauftakt.core.circuit.layout import Layout, LayoutSketch
+from lauftakt.core.findings.finding import Finding, find
+from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.log.model import Log, Unusable, Warning
+from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
 

@@ -1,6 +1,6 @@
 """A study as text for people."""
 
-from lauftakt.core.telling import tell
+from lauftakt.core.findings.telling import tell
 from lauftakt.offline.study import Study
 
 

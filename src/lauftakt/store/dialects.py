@@ -6,8 +6,8 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from lauftakt.core.dialect import ALIKE, Choice, Dialect, fingerprint, likeness
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.dialect import ALIKE, Choice, Dialect, fingerprint, likeness
+from lauftakt.core.log.roles import ROLES
 from lauftakt.store.database import mine, now
 from lauftakt.store.models import DialectRow
 

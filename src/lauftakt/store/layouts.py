@@ -6,9 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from lauftakt.core.centre import CentreLine
-from lauftakt.core.geo import Plane
-from lauftakt.core.layout import Corner, Layout, LayoutSketch, Line, Passage
+from lauftakt.core.circuit.centre import CentreLine
+from lauftakt.core.circuit.layout import Corner, Layout, LayoutSketch, Line, Passage
+from lauftakt.core.plane import Plane
 from lauftakt.store.blocks import pack, unpack
 from lauftakt.store.database import mine
 from lauftakt.store.models import LayoutRow

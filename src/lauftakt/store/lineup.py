@@ -8,10 +8,13 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.analysis import AnalysedRun, from_rows
-from lauftakt.core.laps import LapTrace, reach
-from lauftakt.core.layout import Layout
-from lauftakt.core.signals import COMPUTED, Scale, Signals, assemble
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.laps.lap import LapTrace, reach
+from lauftakt.core.registry import COMPUTED
+from lauftakt.core.run import AnalysedRun, put_together
+from lauftakt.core.technique.figures import Technique
+from lauftakt.core.technique.signals import Scale, Signals, assemble
+from lauftakt.core.technique.windows import windows
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.layouts import to_layout
 from lauftakt.store.models import LapRow, Run
@@ -56,7 +59,17 @@ class RunCurves:
         """The run as the core knows it, from what was loaded."""
         laps = [to_lap(row) for row in self.run.laps]
         traces = {number: trace for number in self.numbers if (trace := self.trace(number)) is not None}
-        return from_rows(laps, traces, self.signals(), self.layout, self.scale, self.run.speed_scale, self.run.delay_s)
+        signals = self.signals()
+        return put_together(
+            laps,
+            traces,
+            signals,
+            Technique(signals, windows(self.layout)),
+            self.layout,
+            scale=self.scale,
+            speed_scale=self.run.speed_scale,
+            delay_s=self.run.delay_s,
+        )
 
     def lap(self, number: int) -> LapRow:
         return next(lap for lap in self.run.laps if lap.number == number)

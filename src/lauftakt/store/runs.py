@@ -9,12 +9,13 @@ from numpy.typing import NDArray
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from lauftakt.core.analysis import CODE_VERSION, AnalysedRun
-from lauftakt.core.dialect import Choice
-from lauftakt.core.laps import Lap, LapTrace, draw_places, reach
-from lauftakt.core.layout import Layout
-from lauftakt.core.log import Log, RawChannel, RawLog, Warning, rate_of
-from lauftakt.core.roles import ROLES
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.laps.lap import Lap, LapTrace, draw_places, reach
+from lauftakt.core.log.dialect import Choice
+from lauftakt.core.log.model import Log, RawChannel, RawLog, Warning, rate_of
+from lauftakt.core.log.roles import ROLES
+from lauftakt.core.pipeline import CODE_VERSION
+from lauftakt.core.run import AnalysedRun
 from lauftakt.store.blocks import BLOCK_SAMPLES, pack, unpack
 from lauftakt.store.database import mine, now
 from lauftakt.store.models import Car, ChannelRow, Curves, Driver, Event, LapRow, LayoutRow, Run, Samples

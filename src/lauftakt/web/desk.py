@@ -12,14 +12,16 @@ from numpy.typing import NDArray
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.analysis import AnalysedRun
-from lauftakt.core.comparing import Loss, delta_uncertainty, loss_rate, stretch_loss, time_delta
-from lauftakt.core.findings import Contender, find
-from lauftakt.core.habits import causes_between, habit_between
-from lauftakt.core.laps import passage_range
-from lauftakt.core.layout import Layout
-from lauftakt.core.signals import GRIDDED, WHEELS
-from lauftakt.core.technique import Figures, Window, figures, stretch_window, windows
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.comparison.delta import Loss, delta_uncertainty, loss_rate, stretch_loss, time_delta
+from lauftakt.core.findings.finding import find
+from lauftakt.core.findings.habits import causes_between, habit_between
+from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.registry import COMPUTED, LOGGED, WHEELS
+from lauftakt.core.run import AnalysedRun
+from lauftakt.core.technique.figures import Figures, figures
+from lauftakt.core.technique.windows import Window, stretch_window, windows
 from lauftakt.store.database import NotFound, mine, mine_by_id
 from lauftakt.store.lineup import RunCurves, load_lineup
 from lauftakt.store.models import Curves, Event, Run
@@ -31,7 +33,7 @@ blueprint = APIBlueprint("desk", __name__, tag="Compare")
 MOST_LAPS = 24
 ARROW = "application/vnd.apache.arrow.stream"
 TECHNIQUE_ROLES = ["time_draws", "throttle", "brake_pressure", "brake_pedal", "steering", "gear", *WHEELS]
-CURVE_ROLES = {"speed", "offset", *GRIDDED}
+CURVE_ROLES = {*COMPUTED, *LOGGED}
 
 _CURVES: dict[int | str, dict[str, str | dict[str, dict[str, Any]]]] = {
     200: {"description": "Arrow IPC stream", "content": {ARROW: {"schema": {}}}}
@@ -195,7 +197,7 @@ def get_curves(query_data: schemas.CurvesQuery) -> Response:
         assert trace is not None
         name = f"{run_id}.{number}"
         columns[f"{name}|time"] = trace.time
-        columns[f"{name}|loss_rate"] = loss_rate(time_delta(trace, base)).astype(np.float32)
+        columns[f"{name}|loss_rate"] = loss_rate(time_delta(trace, base), layout.length).astype(np.float32)
         for role in wanted:
             if role in grid:
                 columns[f"{name}|{role}"] = grid[role].astype(np.float32)

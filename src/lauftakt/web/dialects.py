@@ -7,8 +7,8 @@ from flask import Response
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from lauftakt.core.dialect import Choice
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.dialect import Choice
+from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.dialects import write_dialect
 from lauftakt.formats.units import UnknownUnit, check_unit
 from lauftakt.store.database import mine, mine_by_id

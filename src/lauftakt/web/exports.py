@@ -7,7 +7,7 @@ from urllib.parse import quote
 from apiflask import APIBlueprint
 from flask import Response, send_file
 
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, for_coaches, team_id
 from lauftakt.work.exporting import FORMATS, run_log, write_event, write_one

@@ -4,7 +4,7 @@ from datetime import UTC, datetime
 
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.roles import ROLES
 from lauftakt.store.database import mine
 from lauftakt.store.layouts import to_layout
 from lauftakt.store.models import ChannelRow, Driver, Event, HandIn, LapRow, LayoutRow, Run

@@ -8,8 +8,8 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
-from lauftakt.core.dialect import Dialect
-from lauftakt.core.log import Log, RawLog, Unusable
+from lauftakt.core.log.dialect import Dialect
+from lauftakt.core.log.model import Log, RawLog, Unusable
 from lauftakt.formats.columnar import write_columnar
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.gpx import write_gpx

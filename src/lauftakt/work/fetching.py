@@ -17,7 +17,7 @@ from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.settings import Settings
 from lauftakt.work.sources import Report
 

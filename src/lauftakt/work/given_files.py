@@ -4,7 +4,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.formats.dialects import read_dialect
 from lauftakt.formats.geojson import read_layout
 from lauftakt.store.database import Database, mine_by_id

@@ -8,10 +8,11 @@ from sqlalchemy import or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from lauftakt.core.analysis import AnalysedRun, analyse_run, make_layout
-from lauftakt.core.layout import Layout
-from lauftakt.core.log import Log, RawLog, Unusable, Warning
-from lauftakt.core.sameness import same_laps
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.log.model import Log, RawLog, Unusable, Warning
+from lauftakt.core.log.twins import same_laps
+from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import kind_of, read_raw
 from lauftakt.store.database import Database, mine, mine_by_id

@@ -6,8 +6,8 @@ from pathlib import Path
 
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.analysis import is_wet
-from lauftakt.core.log import RawLog
+from lauftakt.core.laps.counting import is_wet
+from lauftakt.core.log.model import RawLog
 from lauftakt.store.database import mine
 from lauftakt.store.models import Car, Driver, Event, HandIn, LayoutRow, Run
 from lauftakt.store.runs import Labels, parse_date

@@ -13,7 +13,7 @@ from celery.signals import worker_process_init, worker_ready, worker_shutting_do
 from kombu.transport.sqlalchemy import Transport as SqlTransport
 
 from lauftakt import settings
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.formats.reading import kind_of
 from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.models import HandIn

@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import IO, Any
 
-from lauftakt.core.roles import ROLES
+from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.packets import CHANNELS, Sample
 
 MOVING_KMH = 5.0

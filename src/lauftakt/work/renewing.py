@@ -4,9 +4,9 @@ from collections.abc import Callable
 
 from sqlalchemy import or_, select
 
-from lauftakt.core.analysis import CODE_VERSION, analyse_run
-from lauftakt.core.dialect import Choice, Dialect
-from lauftakt.core.log import RawLog, Unusable
+from lauftakt.core.log.dialect import Choice, Dialect
+from lauftakt.core.log.model import RawLog, Unusable
+from lauftakt.core.pipeline import CODE_VERSION, analyse_run
 from lauftakt.formats.interpreting import interpret
 from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.dialects import find_dialect, to_dialect

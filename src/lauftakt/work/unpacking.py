@@ -6,7 +6,7 @@ import zipfile
 from pathlib import Path, PurePosixPath
 
 from lauftakt import settings
-from lauftakt.core.log import Unusable
+from lauftakt.core.log.model import Unusable
 from lauftakt.store.database import Database, mine, mine_by_id
 from lauftakt.store.models import HandIn
 from lauftakt.work.intake import ENDINGS, Giver, add_hand_in, clean_name

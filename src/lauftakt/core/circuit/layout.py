@@ -1,0 +1,128 @@
+"""A layout: one way of driving round a circuit, with its line, corners, passages and splits."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lauftakt.core.circuit.centre import CentreLine
+from lauftakt.core.plane import Plane
+
+Array = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line across the road, in degrees: ``left`` and ``right`` end (latitude, longitude) in driving direction."""
+
+    left: tuple[float, float]
+    right: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Corner:
+    """A corner on the layout: places in metres, ``direction`` ``left`` or ``right``, ``group`` of linked corners."""
+
+    name: str
+    direction: str
+    entry_m: float
+    apex_m: float
+    exit_m: float
+    group: int
+
+
+@dataclass(frozen=True)
+class Passage:
+    """Corners and the straight that follows; ``from_m`` > ``to_m`` where it crosses the start line."""
+
+    name: str
+    corners: tuple[str, ...]
+    from_m: float
+    to_m: float
+
+
+@dataclass(frozen=True)
+class LayoutSketch:
+    """What somebody drew of a layout: at least its start line. Points are (latitude, longitude) in degrees.
+
+    ``centre`` may begin anywhere and run either way; ``splits``, ``corners`` and ``marks`` carry names; ``left_out``
+    names what was in the drawing and is not known.
+    """
+
+    name: str
+    start: Line | None = None
+    finish: Line | None = None
+    centre: tuple[tuple[float, float], ...] = ()
+    left_limit: tuple[tuple[float, float], ...] = ()
+    right_limit: tuple[tuple[float, float], ...] = ()
+    splits: tuple[tuple[str, Line], ...] = ()
+    corners: tuple[tuple[str, tuple[float, float]], ...] = ()
+    marks: tuple[tuple[str, tuple[float, float]], ...] = ()
+    left_out: tuple[str, ...] = ()
+
+
+OTHER_WAY_M = 20.0
+
+
+@dataclass(frozen=True)
+class Layout:
+    """A layout.
+
+    Attributes
+    ----------
+    name : of the circuit
+    plane : its tangent plane, touching at the start line's middle
+    start : the start line
+    centre : the centre line
+    skew : metres by which a car crosses the drawn start line earlier in s for each metre of offset to the left
+    corners, passages : in driving order from the start line
+    splits_m : places where sectors meet, without 0 and the length
+    split_skews, split_names : of splits that were drawn as lines; empty for proposed ones
+    finish, finish_skew : the finish line of an open course
+    left_limit, right_limit : (g,) metres across at :meth:`grid`, left positive, where the limits are known
+    marks : name and place of what can be seen from the driver's seat
+    """
+
+    name: str
+    plane: Plane
+    start: Line
+    centre: CentreLine
+    skew: float = 0.0
+    corners: tuple[Corner, ...] = ()
+    passages: tuple[Passage, ...] = ()
+    splits_m: tuple[float, ...] = ()
+    split_skews: tuple[float, ...] = ()
+    split_names: tuple[str, ...] = ()
+    finish: Line | None = None
+    finish_skew: float = 0.0
+    left_limit: Array | None = None
+    right_limit: Array | None = None
+    marks: tuple[tuple[str, float], ...] = field(default_factory=tuple)
+
+    @property
+    def length(self) -> float:
+        """Metres from line to line."""
+        return self.centre.length
+
+    def runs_against(self, other: "Layout") -> bool:
+        """Whether this is the other layout driven in the opposite direction, for the greater part."""
+        every = slice(None, None, 10)
+        latitude, longitude = self.plane.to_degrees(self.centre.x[every], self.centre.y[every])
+        x, y = other.plane.to_xy(latitude, longitude)
+        s, offset = other.centre.project(x, y)
+        heading = np.arctan2(np.gradient(y), np.gradient(x))
+        near = np.abs(offset) < OTHER_WAY_M
+        return bool(near.mean() > 0.6 and np.mean(np.cos(heading - other.centre.at(s)[2])[near]) < -0.5)
+
+    def grid(self) -> Array:
+        """The common grid: whole metres from 0, and the length."""
+        last = int(np.floor(self.length - 1e-6))
+        return np.append(np.arange(last + 1, dtype=float), self.length)
+
+    def in_passage(self, passage: Passage) -> list[tuple[float, float]]:
+        """The passage as one or two stretches inside [0, length]."""
+        if passage.from_m < passage.to_m:
+            return [(passage.from_m, passage.to_m)]
+        if not self.centre.closed:
+            return [(passage.from_m, self.length)]
+        return [(passage.from_m, self.length), (0.0, passage.to_m)]

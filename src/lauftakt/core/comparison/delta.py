@@ -1,0 +1,105 @@
+"""Comparison of laps with a reference: time delta, loss rate, loss by stretch, each with its uncertainty."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import savgol_filter
+
+from lauftakt.core.laps.lap import LapTrace
+from lauftakt.core.laps.times import draws_at, inner_length, time_at
+
+Array = NDArray[np.float64]
+# About 20 m: shorter shows the noise of the fixes, longer blurs a corner's entry into its exit.
+RATE_WINDOW_M = 21
+# A last step shorter than this says more of rounding than of a slope.
+LEAST_STEP_M = 0.05
+
+
+@dataclass(frozen=True)
+class Loss:
+    """Time lost in one part of the circuit: seconds, and one standard deviation; ``whole`` False where only the part
+    inside the lap could be compared because nothing was logged beyond the line."""
+
+    loss_s: float
+    loss_u_s: float
+    whole: bool = True
+
+
+def time_delta(lap: LapTrace, reference: LapTrace) -> Array:
+    """Time of a lap minus time of the reference at the same s, (g,) seconds; positive = slower."""
+    return lap.time - reference.time
+
+
+def loss_rate(delta: Array, length: float) -> Array:
+    """Slope of the delta in seconds per metre, smoothed over about 20 m, on the layout's grid.
+
+    Local quadratic fits: Savitzky and Golay, Analytical Chemistry 36, 1964.
+
+    Parameters
+    ----------
+    delta : (g,) s, at whole metres and at the lap's length
+    length : of the lap, m: the grid's last step is what is left of a metre
+
+    Notes
+    -----
+    The fits need equal steps: the last grid point, which lies less than a metre behind its neighbour, is moved to where
+    a whole metre would end, along the slope of the short step.
+    """
+    last = length - (len(delta) - 2)
+    whole = delta.copy()
+    whole[-1] = delta[-2] + (delta[-1] - delta[-2]) / max(last, LEAST_STEP_M)
+    if len(delta) <= RATE_WINDOW_M:
+        return np.gradient(whole)
+    return np.asarray(savgol_filter(whole, RATE_WINDOW_M, 2, deriv=1))
+
+
+def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Array, from_m: float = 0.0) -> Array:
+    """Standard deviation of the delta at places ``s`` when it starts with 0 at ``from_m``.
+
+    Two laps of one run share the speed's scale, the mean line and part of the slow position error, so their draws are
+    subtracted; laps of different runs are independent.
+
+    Parameters
+    ----------
+    lap, reference : traces with draws
+    same_run : whether both are laps of one run
+    s : (p,) m
+    from_m : m
+
+    Returns
+    -------
+    (p,) seconds
+    """
+    places, begin = np.asarray(s, float), np.array([from_m])
+    own = draws_at(lap, places) - draws_at(lap, begin)
+    other = draws_at(reference, places) - draws_at(reference, begin)
+    if not own.size or not other.size:
+        return np.zeros(len(places))
+    if same_run:
+        return np.asarray(np.sqrt(np.mean((own - other) ** 2, axis=1)))
+    return np.asarray(np.sqrt(np.mean(own**2, axis=1) + np.mean(other**2, axis=1)))
+
+
+def stretch_loss(lap: LapTrace, reference: LapTrace, low: float, high: float, same_run: bool) -> Loss:
+    """Loss between two places.
+
+    Parameters
+    ----------
+    lap, reference : traces
+    low, high : metres from the start line of the lap, ``low`` < ``high``; they may lie before the line or behind the
+        next one as far as the traces reach
+    same_run : whether both are laps of one run
+
+    Returns
+    -------
+    The loss; of what lies inside the lap only, where one of the two does not reach further.
+    """
+    ends = np.array([low, high])
+    times = np.diff([time_at(trace, ends) for trace in (reference, lap)], axis=0)[0]
+    whole = bool(np.isfinite(times).all())
+    if not whole:
+        ends = np.clip(ends, 0.0, inner_length(lap))
+        times = np.diff([time_at(trace, ends) for trace in (reference, lap)], axis=0)[0]
+    u = delta_uncertainty(lap, reference, same_run, ends[1:], float(ends[0]))
+    return Loss(float(times[1] - times[0]), float(u[0]), whole)

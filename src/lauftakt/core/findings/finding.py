@@ -1,0 +1,281 @@
+"""Findings: where a driver loses time as a habit, how much, in which part, why, and how sure that is."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import stdtrit
+from scipy.stats import mannwhitneyu
+
+from lauftakt.core.circuit.layout import Layout, Passage
+from lauftakt.core.comparison.grip import slowed_everywhere
+from lauftakt.core.findings.causes import Evidence, judge
+from lauftakt.core.findings.pairing import (
+    FEW,
+    PARTS,
+    Contender,
+    Side,
+    clean_passages,
+    common_error,
+    corner_parts,
+    known_figures,
+    lone_error,
+    median_error,
+)
+from lauftakt.core.laps.lap import Lap
+from lauftakt.core.technique.windows import windows
+
+Array = NDArray[np.float64]
+LEAST_LOSS_S = 0.025
+FORWARD = 3
+MOST_LIKELY = 0.9975
+RANKS = 0.004
+
+
+@dataclass(frozen=True)
+class Finding:
+    """A computed statement about one driver in one passage.
+
+    Attributes
+    ----------
+    run : index of the run
+    driver : who
+    passage, corner : names; the corner is where most is lost; None for a finding about the whole lap
+    from_m, to_m : the passage, metres from the start line
+    loss_s, loss_u_s : s, median over clean passages against the reference driver's median, and its standard deviation
+    loss_to_lap_s : s, the same against the reference lap
+    parts : loss in entry, middle, exit and following straight, s; they add up to ``loss_s``
+    cause, second_cause : codes, see :mod:`lauftakt.core.findings.causes`; None for strengths
+    seen_in : numbers of the laps with a loss beyond ``loss_u_s``
+    clean : how many clean passages there are
+    best_lap, best_loss_s : the driver's own best passage
+    put_forward : among the three of a driver that cost most
+    evidence : what the cause rests on
+    """
+
+    run: int
+    driver: str
+    passage: str | None
+    corner: str | None
+    from_m: float
+    to_m: float
+    loss_s: float
+    loss_u_s: float
+    loss_to_lap_s: float
+    parts: dict[str, float]
+    cause: str | None
+    second_cause: str | None
+    seen_in: tuple[int, ...]
+    clean: int
+    best_lap: int
+    best_loss_s: float
+    put_forward: bool = False
+    evidence: tuple[Evidence, ...] = ()
+
+
+def find(
+    contenders: Sequence[Contender], reference: int, layout: Layout, only: int | None = None
+) -> tuple[list[Finding], list[Finding]]:
+    """Findings and strengths of every driver against the reference.
+
+    Parameters
+    ----------
+    contenders : runs on one layout
+    reference : index of the run whose best lap is the reference
+    layout : with passages
+    only : index of the one passage that is wanted, or None for all
+
+    Returns
+    -------
+    findings, strengths : ranked by time within each driver; none about the reference driver
+
+    Notes
+    -----
+    In each passage the median over a driver's clean passages is compared with the reference lap and with the reference
+    driver's own median. Each median's standard error is 1.25 s / sqrt(n) (asymptotic for normal scatter; Kendall and
+    Stuart, "The Advanced Theory of Statistics", vol. 1); what positions leave unknown about both runs is added. A habit
+    must exceed twice that against both. Since a lap has a dozen passages and a driver few laps, more is asked for: the
+    99.75 % quantile of Student's t for as many laps, or a rank test below 0.4 %, so that a driver who does nothing
+    different gets a finding in less than one case out of ten.
+    """
+    base = contenders[reference]
+    lap = base.run.best_lap
+    if lap is None:
+        return [], []
+    findings: list[Finding] = []
+    strengths: list[Finding] = []
+    positions = range(len(layout.passages)) if only is None else [only]
+    for index, contender in enumerate(contenders):
+        if index == reference or contender.driver == base.driver or not contender.run.counting:
+            continue
+        lost, won = _of_run(index, contender, layout, positions, lap, base)
+        findings += lost
+        strengths += won
+    return _ranked(findings, 1), _ranked(strengths, -1)
+
+
+def _of_run(
+    index: int, contender: Contender, layout: Layout, positions: Sequence[int], lap: Lap, base: Contender
+) -> tuple[list[Finding], list[Finding]]:
+    lost: list[Finding] = []
+    won: list[Finding] = []
+    slower = slowed_everywhere(contender.run, base.run, layout)
+    if slower and len(positions) == len(layout.passages):
+        lost += _everywhere(index, contender, lap, base, layout, slower)
+    for position in positions:
+        passage = layout.passages[position]
+        own = clean_passages(contender.run, layout, position)
+        theirs = clean_passages(base.run, layout, position)
+        # The reference lap's passage over the line counts only where the lap it runs into counts: not an in lap.
+        clean = lap.number in theirs.numbers
+        lap_time = float(base.run.passage_s[lap.number][position]) if clean else float("nan")
+        if not len(own.numbers) or not (np.isfinite(lap_time) or len(theirs.numbers)):
+            continue
+        # What less grip costs everywhere is said once, and is no habit of this passage.
+        own = replace(own, times=own.times - slower * float(np.median(theirs.times if len(theirs.times) else lap_time)))
+        middle = float(np.median(own.times))
+        few = len(theirs.numbers) < FEW
+        if few and not np.isfinite(lap_time):
+            continue
+        target = lap_time if few else float(np.median(theirs.times))
+        to_lap = middle - (lap_time if np.isfinite(lap_time) else target)
+        shared = np.hypot(common_error(own), common_error(theirs))
+        own_error = median_error(own.times) if len(own.times) >= FEW else lone_error(contender.run, layout)
+        u = float(np.sqrt(own_error**2 + shared**2 + (0.0 if few else median_error(theirs.times) ** 2)))
+        u_lap = float(np.hypot(own_error, shared))
+        loss = middle - target
+        factor = _border(len(own.times), len(theirs.times))
+        sure = _sure(own.times, theirs.times, loss)
+        border = max((2.0 if sure else factor) * u, LEAST_LOSS_S)
+        losing = loss > border and to_lap > 2 * u_lap
+        winning = -loss > border and -to_lap > 2 * u_lap
+        if not losing and not winning:
+            continue
+        finding = _state(index, contender, layout, position, passage, own, theirs, loss, u, to_lap, target, lap, base)
+        (lost if losing else won).append(finding)
+    return lost, won
+
+
+def _sure(own: Array, theirs: Array, loss: float) -> bool:
+    """Whether ranks alone tell the two drivers apart.
+
+    Somebody who makes a mistake in six of ten laps scatters so much that the median's standard error says little, while
+    most of his laps are slower than any of the other's: half of them clearly so, or more than chance by ranks (Mann and
+    Whitney, Annals of Mathematical Statistics 18, 1947).
+    """
+    if min(len(own), len(theirs)) < FEW:
+        return False
+    sign = 1.0 if loss > 0 else -1.0
+    beyond = sign * own > (sign * theirs).max() + 2.0 * np.std(theirs, ddof=1)
+    if len(theirs) > FEW and beyond.mean() >= 0.5:
+        return True
+    side = "greater" if loss > 0 else "less"
+    return bool(mannwhitneyu(own, theirs, alternative=side).pvalue < RANKS)
+
+
+def _everywhere(
+    index: int, contender: Contender, lap: Lap, base: Contender, layout: Layout, slower: float
+) -> list[Finding]:
+    """One finding about the whole lap where a run has less grip everywhere."""
+    own = {one.number: one.time_s for one in contender.run.counting if one.time_s is not None}
+    theirs = [one.time_s for one in base.run.counting if one.time_s is not None]
+    if not own or not theirs or lap.time_s is None:
+        return []
+    target = float(np.median(theirs))
+    loss = slower * target
+    raw = dict.fromkeys(PARTS, 0.0)
+    for position in range(len(layout.passages)):
+        sides = [clean_passages(side.run, layout, position).numbers for side in (contender, base)]
+        if all(sides):
+            for parts in corner_parts(contender.run, sides[0], base.run, sides[1], layout, position).values():
+                raw = {part: raw[part] + parts[part] for part in PARTS}
+    u = float(np.hypot(median_error(np.array(list(own.values()))), median_error(np.array(theirs))))
+    losses = {number: time - target for number, time in own.items()}
+    best = min(losses, key=lambda number: losses[number])
+    return [
+        Finding(
+            run=index,
+            driver=contender.driver,
+            passage=None,
+            corner=None,
+            from_m=0.0,
+            to_m=layout.length,
+            loss_s=loss,
+            loss_u_s=u,
+            loss_to_lap_s=slower * lap.time_s,
+            parts=_scaled(raw, loss),
+            cause="car_or_conditions",
+            second_cause=None,
+            seen_in=tuple(number for number, value in losses.items() if value > u),
+            clean=len(losses),
+            best_lap=best,
+            best_loss_s=losses[best],
+        )
+    ]
+
+
+def _border(own: int, theirs: int) -> float:
+    """How many standard errors a loss must exceed."""
+    freedom = max(min(own, theirs if theirs >= FEW else own) - 1, 1) * 1.6
+    return max(2.0, float(stdtrit(freedom, MOST_LIKELY)))
+
+
+def _state(
+    index: int, contender: Contender, layout: Layout, position: int, passage: Passage, own: Side, theirs: Side,
+    loss: float, u: float, to_lap: float, target: float, lap: Lap, base: Contender,
+) -> Finding:  # fmt: skip
+    theirs_numbers = theirs.numbers if len(theirs.numbers) >= FEW else [lap.number]
+    by_corner = corner_parts(contender.run, own.numbers, base.run, theirs_numbers, layout, position)
+    parts = _scaled({part: sum(parts[part] for parts in by_corner.values()) for part in PARTS}, loss)
+    sign = 1.0 if loss > 0 else -1.0
+    corner = max(by_corner, key=lambda name: sign * sum(by_corner[name].values()), default=None)
+    causes: list[Evidence] = []
+    if loss > 0 and corner is not None:
+        order = [w.corner for w in windows(layout)]
+        which = order.index(corner)
+        causes = judge(
+            known_figures(contender.run, own.numbers, which),
+            known_figures(base.run, theirs_numbers, which),
+            by_corner[corner],
+            next(c for c in layout.corners if c.name == corner).direction,
+        )
+    losses = own.times - target
+    best = int(np.argmin(own.times))
+    codes = [e.cause for e in causes] or ["unclear"]
+    return Finding(
+        run=index,
+        driver=contender.driver,
+        passage=passage.name,
+        corner=corner,
+        from_m=passage.from_m,
+        to_m=passage.to_m,
+        loss_s=loss,
+        loss_u_s=u,
+        loss_to_lap_s=to_lap,
+        parts=parts,
+        cause=codes[0] if loss > 0 else None,
+        second_cause=codes[1] if loss > 0 and len(codes) > 1 else None,
+        seen_in=tuple(n for n, value in zip(own.numbers, losses * sign, strict=True) if value > u),
+        clean=len(own.numbers),
+        best_lap=own.numbers[best],
+        best_loss_s=float(losses[best]),
+        evidence=tuple(causes[:2]),
+    )
+
+
+def _scaled(raw: dict[str, float], loss: float) -> dict[str, float]:
+    """Parts that add up to a loss: scaled, or, where medians of parts hardly add up to anything, shifted."""
+    total = sum(raw.values())
+    if abs(total) > 0.4 * abs(loss) and total * loss > 0:
+        return {part: value * loss / total for part, value in raw.items()}
+    return {part: value + (loss - total) / len(raw) for part, value in raw.items()}
+
+
+def _ranked(findings: list[Finding], sign: int) -> list[Finding]:
+    """Ranked by time within a driver, at most three of each put forward."""
+    result: list[Finding] = []
+    for driver in dict.fromkeys(finding.driver for finding in findings):
+        own = sorted((f for f in findings if f.driver == driver), key=lambda f: -sign * f.loss_s)
+        result += [replace(f, put_forward=rank < FORWARD) for rank, f in enumerate(own)]
+    return result

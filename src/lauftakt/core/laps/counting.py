@@ -1,0 +1,114 @@
+"""Which laps count: every rule by which one is set aside, and what holds of those that are left.
+
+Nothing is deleted by any of this. Rules work on anything that has a lap's ``time_s``, ``set_aside`` and sector times:
+the core's laps as well as rows of a database.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from typing import Protocol, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.laps.lap import Lap
+
+Array = NDArray[np.float64]
+
+# Far beyond the driver's own pace band; the contract fixes it.
+SLOW = 1.07
+# A limit is known to about a metre and a car is two metres wide: only what is clearly beyond it counts.
+BEYOND_LIMIT_M = 2.0
+BEYOND_FOR_M = 10
+# A damp track is a condition to compare with care; only a wet one makes laps that say nothing about the driver.
+WET_WORDS = ("wet", "rain")
+
+
+class Judged(Protocol):
+    """What the rules need to know of a lap."""
+
+    @property
+    def time_s(self) -> float | None: ...
+    @property
+    def set_aside(self) -> str | None: ...
+
+
+class Sectored(Judged, Protocol):
+    """A lap with its sectors."""
+
+    @property
+    def sector_times_s(self) -> Sequence[float]: ...
+
+
+Any_ = TypeVar("Any_", bound=Judged)
+
+
+def counting_of(laps: Iterable[Any_]) -> list[Any_]:
+    """Timed laps that are not set aside, in their order."""
+    return [lap for lap in laps if lap.time_s is not None and lap.set_aside is None]
+
+
+def best_of(laps: Iterable[Any_]) -> Any_ | None:
+    """The fastest lap that counts; of equal ones the first."""
+    return min(counting_of(laps), key=lambda lap: lap.time_s or 0.0, default=None)
+
+
+def theoretical_best(laps: Iterable[Sectored]) -> float | None:
+    """Sum of the best sector times over the laps that count, seconds."""
+    rows = [lap.sector_times_s for lap in counting_of(laps) if lap.sector_times_s]
+    return sum(min(times) for times in zip(*rows, strict=True)) if rows else None
+
+
+def is_wet(meta: Mapping[str, str]) -> bool:
+    """Whether a run's conditions, or the words of its kind, say that it was driven in the wet."""
+    words = f"{meta.get('kind', '')} {meta.get('conditions', '')}".lower().split()
+    return any(word in words for word in WET_WORDS)
+
+
+def outcome(
+    automatic: str | None, timed: bool, wet: bool, counts: bool | None, reason: str | None = None
+) -> str | None:
+    """Why a lap is set aside, or None where it counts.
+
+    A person's word goes before what the computation found, and that before the run's conditions.
+
+    Parameters
+    ----------
+    automatic : why the computation sets it aside
+    timed : whether it runs from line to line; without a time no lap counts
+    wet : whether its run was driven in the wet
+    counts : what a person said: it counts, it does not, or nothing
+    reason : the person's reason
+    """
+    if counts is False:
+        return reason or automatic or "by_hand"
+    if counts and timed:
+        return None
+    return automatic or ("wet" if wet and timed else None)
+
+
+def set_wet_aside(laps: Sequence[Lap], wet: bool) -> list[Lap]:
+    """Laps of a run that was driven in the wet, or not."""
+    return [replace(lap, set_aside=outcome(lap.set_aside, lap.time_s is not None, wet, None)) for lap in laps]
+
+
+def beyond_limits(layout: Layout, offset: Array) -> bool:
+    """Whether the car was clearly beyond a known limit for 10 m, by its offsets (g,) on the layout's grid."""
+    beyond = np.zeros(len(offset), dtype=bool)
+    if layout.left_limit is not None:
+        beyond |= offset > layout.left_limit + BEYOND_LIMIT_M
+    if layout.right_limit is not None:
+        beyond |= offset < layout.right_limit - BEYOND_LIMIT_M
+    return bool((uniform_filter1d(beyond.astype(float), BEYOND_FOR_M) > 0.95).any())
+
+
+def set_slow_aside(laps: list[Lap]) -> list[Lap]:
+    """Laps with those set aside that are slower than 1.07 times the best."""
+    best = best_of(laps)
+    if best is None or best.time_s is None:
+        return laps
+    limit = SLOW * best.time_s
+    slow = {lap.number for lap in counting_of(laps) if lap.time_s is not None and lap.time_s > limit}
+    return [replace(lap, set_aside="slow") if lap.number in slow else lap for lap in laps]

@@ -1,0 +1,45 @@
+"""Slow channels that a logger wrote at a faster clock, every value repeated until the next: back to their samples."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+LEAST_CHANGES = 30
+REGULAR = 0.95
+OFTEN = 0.25
+
+
+def held_samples(*values: Array) -> NDArray[np.intp] | None:
+    """Indices of the true samples of a channel that holds each value until the next one.
+
+    A held channel changes only at steps of a slower clock. The distance between changes is then always about a
+    multiple of that clock's step, and often one step; a channel that is merely slow or coarse changes at any distance.
+
+    Parameters
+    ----------
+    values : one or more arrays, (n,), of the same clock; several are sampled together (latitude and longitude)
+
+    Returns
+    -------
+    (m,) indices, or None where the channel is not held.
+    """
+    changed = np.zeros(max(len(values[0]) - 1, 0), dtype=bool)
+    for array in values:
+        changed |= np.diff(array) != 0
+    at = np.flatnonzero(changed) + 1
+    if len(at) < LEAST_CHANGES:
+        return None
+    steps = np.diff(at)
+    step = float(np.median(steps[steps <= 1.5 * np.percentile(steps, 20)]))
+    if step < 2:
+        return None
+    multiples = np.maximum(np.round(steps / step), 1.0)
+    off = np.abs(steps - multiples * step)
+    if np.mean(off <= np.maximum(1.0, 0.1 * multiples)) < REGULAR or np.mean(multiples == 1) < OFTEN:
+        return None
+    # Where a true sample repeats the one before it nothing changes: those samples lie evenly in between.
+    found = [np.zeros(1, dtype=np.intp), at]
+    for index in np.flatnonzero(multiples > 1):
+        count = multiples[index]
+        found.append(at[index] + np.round(np.arange(1, count) * steps[index] / count).astype(np.intp))
+    return np.unique(np.concatenate(found))

@@ -1,0 +1,52 @@
+"""The same laps in two logs: handed in twice, under another name, in another dialect, or as overlapping parts."""
+
+from collections import Counter
+from collections.abc import Mapping
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+# Two readings of one log differ by milliseconds, or by some ten where one of them holds less; two laps of the steadiest
+# driver can be as alike as that, but not lap after lap.
+SURE_S = 0.004
+LIKELY_S = 0.02
+WIDEST = 5.0
+SHARE = 0.6
+
+
+def same_laps(own: Mapping[int, Array], other: Mapping[int, Array]) -> dict[int, int]:
+    """Which timed laps of one log are laps of another log, by number.
+
+    Two laps are the same where the times at which they pass every place agree. Laps that follow one another in one log
+    do so in the other, so that only pairs with the most frequent difference of numbers count.
+
+    Parameters
+    ----------
+    own, other : lap number -> (g,) s from the crossing of the line, on the same layout's grid
+
+    Returns
+    -------
+    Numbers of ``own`` with the number each has in ``other``; empty where the logs have nothing in common.
+    """
+    apart = {(a, b): away for a, x in own.items() for b, y in other.items() if (away := _apart(x, y)) < LIKELY_S}
+    if not apart:
+        return {}
+    shift, count = Counter(b - a for a, b in apart).most_common(1)[0]
+    common = sum(1 for number in own if number + shift in other)
+    found = {a: b for a, b in apart if b - a == shift}
+    if all(apart[pair] < SURE_S for pair in found.items()) or (count > 1 and count >= SHARE * common):
+        return found
+    return {}
+
+
+def _apart(own: Array, other: Array) -> float:
+    """RMS of the difference along the lap, s; infinite where the laps are different ones anyway."""
+    if len(own) != len(other):
+        return np.inf
+    away = own - other
+    away = away[np.isfinite(away)]
+    if len(away) < 0.9 * len(own):
+        return np.inf
+    apart = float(np.sqrt(np.mean(away**2)))
+    return apart if float(np.max(np.abs(away))) < WIDEST * LIKELY_S else np.inf

@@ -1,0 +1,148 @@
+"""From logs to layouts and analysed runs: the one way through the core, for screens, shell and notebooks alike."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lauftakt.core.circuit.corners import find_corners, name_corners
+from lauftakt.core.circuit.drafting import draft_layout, read_tracks
+from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
+from lauftakt.core.circuit.passages import find_passages
+from lauftakt.core.circuit.sectors import propose_splits
+from lauftakt.core.laps.counting import counting_of, is_wet, set_wet_aside
+from lauftakt.core.laps.cutting import split_laps
+from lauftakt.core.laps.lap import Lap, LapTrace, inside
+from lauftakt.core.laps.times import sector_times
+from lauftakt.core.log.model import Log, Unusable, Warning
+from lauftakt.core.log.track import Track
+from lauftakt.core.placing.by_corners import place_without_positions
+from lauftakt.core.placing.by_positions import place_run
+from lauftakt.core.placing.placed import Placed
+from lauftakt.core.run import AnalysedRun, counting_rows, put_together
+from lauftakt.core.technique.figures import Technique
+from lauftakt.core.technique.signals import Scale, Signals, run_scale, run_signals
+from lauftakt.core.technique.throttle import FULL, INFERRED_FULL
+from lauftakt.core.technique.traffic import held_up
+from lauftakt.core.technique.windows import windows
+
+Array = NDArray[np.float64]
+
+# Raised whenever the computation changes: what is stored of an older one is computed again.
+CODE_VERSION = 3
+
+
+def make_layout(
+    logs: Log | Sequence[Log], sketch: LayoutSketch | str, start: Line | None = None
+) -> tuple[Layout, tuple[Warning, ...]]:
+    """A complete layout from one or more logs.
+
+    Parameters
+    ----------
+    logs : one log or several of the same layout, with positions
+    sketch : what was drawn of it, or only its name
+    start : its start line, where only that is known
+
+    Returns
+    -------
+    The layout with corners, passages and sectors (three proposed ones unless splits were drawn), and what had to be
+    assumed.
+
+    Raises
+    ------
+    Unusable
+        with a sentence that says why no layout can be made.
+    """
+    read = read_tracks([logs] if isinstance(logs, Log) else logs)
+    return layout_from(read, LayoutSketch(name=sketch, start=start) if isinstance(sketch, str) else sketch)
+
+
+def layout_from(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tuple[Layout, tuple[Warning, ...]]:
+    """The same from logs whose tracks were read already (:func:`lauftakt.core.circuit.drafting.read_tracks`)."""
+    layout, warnings = draft_layout(read, sketch)
+    layout = replace(layout, corners=name_corners(layout, find_corners(layout), sketch.corners))
+    driven = [found for log, track in read if (found := _whole_laps(log, track, layout)) is not None]
+    if not driven:
+        raise Unusable("no-laps", "No log holds a whole lap from start line to start line.")
+    times, flat, braking = (np.concatenate(rows) for rows in zip(*driven, strict=True))
+    layout = replace(layout, passages=find_passages(layout, times, flat, braking))
+    if not layout.splits_m:
+        layout = replace(layout, splits_m=propose_splits(layout, times))
+    return layout, tuple(warnings)
+
+
+def _whole_laps(log: Log, track: Track, layout: Layout) -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]] | None:
+    """Times, where the throttle is full and where the brake is on in the laps that count, (laps, g) each."""
+    try:
+        placed = place_run(log, layout.plane, layout.centre, draws=False, track=track)
+    except Unusable:
+        return None
+    laps, traces = split_laps(placed, layout)
+    if not counting_of(laps):
+        return None
+    signals = run_signals(log, placed, laps, traces, layout)
+    rows, inner = counting_rows(laps, signals), inside(layout)
+    full = INFERRED_FULL if signals.throttle_inferred else FULL
+    return (
+        signals.time[rows, inner],
+        signals.throttle[rows, inner] > full,
+        signals.brake[rows, inner] > signals.brake_on,
+    )
+
+
+def place(log: Log, layout: Layout, track: Track | None = None) -> Placed:
+    """A run on a layout: by its positions, or without them by its corners."""
+    if log.positions() is None:
+        return place_without_positions(log, layout)
+    return place_run(log, layout.plane, layout.centre, track=track)
+
+
+def analyse_run(log: Log, layout: Layout, *, track: Track | None = None) -> AnalysedRun:
+    """Place a run on a layout, cut it into laps and compute what its driver did in each.
+
+    Parameters
+    ----------
+    log : one run
+    layout : complete, from :func:`make_layout`
+    track : of the log, where it was read already
+
+    Returns
+    -------
+    See :class:`lauftakt.core.run.AnalysedRun`.
+
+    Raises
+    ------
+    Unusable
+        ``no-positions`` or ``elsewhere``.
+    """
+    placed = place(log, layout, track)
+    laps, traces = split_laps(placed, layout)
+    laps = set_wet_aside(_with_sectors(laps, traces, layout), is_wet(log.meta))
+    warnings = log.warnings + placed.warnings
+    signals = run_signals(log, placed, laps, traces, layout) if traces else None
+    return put_together(
+        laps if signals is None else with_held_up(laps, signals, layout),
+        traces,
+        signals,
+        None if signals is None else Technique(signals, windows(layout)),
+        layout,
+        scale=Scale(None, None) if signals is None else run_scale(signals.others, len(signals.numbers)),
+        speed_scale=placed.scale,
+        delay_s=placed.delay_s,
+        warnings=warnings,
+    )
+
+
+def _with_sectors(laps: Sequence[Lap], traces: dict[int, LapTrace], layout: Layout) -> list[Lap]:
+    return [
+        replace(lap, sector_times_s=sector_times(traces[lap.number], layout)) if lap.number in traces else lap
+        for lap in laps
+    ]
+
+
+def with_held_up(laps: Sequence[Lap], signals: Signals, layout: Layout) -> list[Lap]:
+    """Laps with the parts in which another car was probably in the way, judged among the laps that count."""
+    held = held_up(signals, counting_rows(laps, signals), layout.length)
+    by_number = {signals.numbers[row]: parts for row, parts in held.items()}
+    return [replace(lap, held_up=by_number.get(lap.number, ())) for lap in laps]

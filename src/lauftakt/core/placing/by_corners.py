@@ -1,0 +1,286 @@
+"""Places a run without positions: by its corners, by a lap counter, or by the lap distance that it logs."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.integrate import cumulative_trapezoid
+from scipy.interpolate import Akima1DInterpolator
+from scipy.ndimage import gaussian_filter1d
+
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.log.model import Channel, Log, Unusable, Warning
+from lauftakt.core.placing.placed import DRAWS, Placed
+from lauftakt.core.placing.smoother import Nodes, Noise, smooth
+
+Array = NDArray[np.float64]
+STEP_M = 2.0
+SMOOTH_M = 6.0
+WINDOW_M = 260.0
+EVERY_M = 60.0
+REACH_M = 40.0
+LEAST_MATCH = 0.75
+CORNER_M = 2.0
+STEERING = 5.0
+TRIGGER_M = 0.6
+DISTANCE_M = 3.0
+PATH_M = 0.6  # what the driven path's length may differ from the centre line's, m per root second
+NODE_S = 0.5
+DENSE_HZ = 50.0
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """Places recognised: at which time, at which unwrapped s, and how sure (m)."""
+
+    time: Array
+    s: Array
+    sigma: Array
+
+
+def place_without_positions(log: Log, layout: Layout) -> Placed:
+    """Position along the layout's centre line of a run that holds no positions.
+
+    Distance travelled is the integral of the speed. Curvature of the path, from yaw rate or lateral acceleration over
+    speed (or steering), is compared with the centre line's in windows of 260 m: where they match best, the car was. A
+    lap counter adds where the line is; a logged lap distance (or share of the lap) replaces both. A smoother
+    (:func:`lauftakt.core.placing.smoother.smooth`) weighs what was recognised against the speed, whose scale it
+    estimates. The offset across the line stays unknown.
+
+    Parameters
+    ----------
+    log : with a speed and one of lap distance, share of the lap, yaw rate, lateral acceleration or steering
+    layout : a closed circuit
+
+    Returns
+    -------
+    See :class:`lauftakt.core.placing.placed.Placed`; ``offset_known`` is False.
+
+    Raises
+    ------
+    Unusable
+        ``no-positions`` where the log does not hold enough; ``elsewhere`` where its corners are not the layout's.
+    """
+    speed_channel = log.role("speed") or log.role("receiver_speed")
+    if speed_channel is None or len(speed_channel.time) < 50:
+        raise Unusable("no-positions", "The log holds neither positions nor a speed, so it cannot be placed.")
+    if not layout.centre.closed:
+        raise Unusable("no-positions", "On an open course a log needs positions.")
+    time, speed = speed_channel.time, np.maximum(speed_channel.values, 0.0)
+    if speed_channel.rate_hz < 0.8 * DENSE_HZ:
+        fine = np.arange(time[0], time[-1], 1.0 / DENSE_HZ)
+        speed, time = np.maximum(Akima1DInterpolator(time, speed)(fine), 0.0), fine
+    travelled = cumulative_trapezoid(speed, time, initial=0.0)
+    if travelled[-1] < 1.2 * layout.length:
+        raise Unusable("no-positions", "Without positions a log must hold more than one lap.")
+    seen = _by_distance(log, layout)
+    if seen is None:
+        seen = _by_corners(log, layout, time, speed, travelled)
+    seen = _with_counter(log, layout, time, travelled, seen)
+    return _fuse(layout, time, speed, travelled, seen)
+
+
+def _by_distance(log: Log, layout: Layout) -> _Seen | None:
+    """From a logged distance since the line, or share of the lap."""
+    channel = log.role("lap_distance") or log.role("lap_share")
+    if channel is None or len(channel.time) < 50:
+        return None
+    values = channel.values
+    falls = np.flatnonzero(np.diff(values) < -0.5 * np.ptp(values)) + 1
+    whole = np.median(values[falls - 1]) if len(falls) else float(values.max())
+    if channel.role == "lap_share":
+        whole = 1.0
+    turn = np.zeros(len(values))
+    turn[falls] = 1.0
+    # Laps differ in length by the line driven: what the logger calls the lap's end is the line.
+    s = (np.clip(values / max(float(whole), 1e-9), 0.0, 1.0) + np.cumsum(turn)) * layout.length
+    keep = np.concatenate([[True], np.diff(s) > 1e-6])
+    return _Seen(channel.time[keep], s[keep], np.full(int(keep.sum()), DISTANCE_M))
+
+
+def _path_curvature(log: Log, time: Array, speed: Array) -> Array:
+    """Curvature of the driven path, 1/m, up to a sign, at the speed's times."""
+    safe = np.maximum(speed, 4.0)
+    for role, power in (("yaw_rate", 1), ("lateral_acceleration", 2), ("steering", 0)):
+        channel = log.role(role)
+        if channel is not None and len(channel.time) > 50:
+            values = np.interp(time, channel.time, channel.values - _rest(channel, time, speed))
+            return np.where(speed > 4.0, values / safe**power, 0.0)
+    raise Unusable(
+        "no-positions",
+        "The log holds no positions, and neither yaw rate, lateral acceleration nor steering to recognise corners by.",
+    )
+
+
+def _rest(channel: Channel, time: Array, speed: Array) -> float:
+    """What a channel shows at standstill, or else in the middle."""
+    still = np.interp(channel.time, time, speed) < 0.5
+    return float(np.median(channel.values[still])) if still.sum() > 50 else 0.0
+
+
+def _by_corners(log: Log, layout: Layout, time: Array, speed: Array, travelled: Array) -> _Seen:
+    keep = np.concatenate([[True], np.diff(travelled) > 1e-6])
+    grid = np.arange(0.0, travelled[-1], STEP_M)
+    own = gaussian_filter1d(
+        np.interp(grid, travelled[keep], _path_curvature(log, time, speed)[keep]), SMOOTH_M / STEP_M
+    )
+    count = round(layout.length / STEP_M)
+    places = np.arange(count) * layout.length / count
+    bend = gaussian_filter1d(
+        np.interp(places, layout.centre.s, layout.centre.curvature), SMOOTH_M / STEP_M, mode="wrap"
+    )
+    ratio = _lap_in_distance(own, layout.length)
+    # From here on in metres of the layout: travelled distance times the ratio.
+    scaled = np.arange(0.0, grid[-1] * ratio, STEP_M)
+    own = np.interp(scaled, grid * ratio, own)
+    best, phase, sign = _best_phase(own, bend, count)
+    if best < LEAST_MATCH:
+        raise Unusable("elsewhere", "The corners of this log are not those of the circuit's layout.")
+    s, where, sigma = _follow(sign * own, bend, count, phase)
+    if log.role("yaw_rate") is None and log.role("lateral_acceleration") is None:
+        sigma = STEERING * sigma  # the wheel is turned further the faster the car goes
+    return _Seen(np.interp(where * STEP_M / ratio, travelled[keep], time[keep]), s * STEP_M, sigma)
+
+
+def _lap_in_distance(own: Array, length: float) -> float:
+    """Length of the layout over the travelled distance after which the curvature repeats itself, from 0.94 to 1.06."""
+    low, high = round(0.94 * length / STEP_M), round(1.06 * length / STEP_M)
+    lags = np.arange(low, min(high, len(own) - 50))
+    if len(lags) < 3:
+        return 1.0
+    match = np.array([np.dot(own[lag:], own[:-lag]) / (len(own) - lag) for lag in lags])
+    return float(length / (lags[np.argmax(match)] * STEP_M))
+
+
+def _best_phase(own: Array, bend: Array, count: int) -> tuple[float, int, float]:
+    """Best correlation of any lap's worth of the run with the layout, where that begins on it, and the sign."""
+    found = (0.0, 0, 1.0)
+    spectrum = np.conj(np.fft.rfft(bend))
+    for begin in range(0, max(len(own) - count, 1), max(count // 2, 1)):
+        part = own[begin : begin + count]
+        if len(part) < count:
+            break
+        both = np.fft.irfft(np.fft.rfft(part) * spectrum, count)
+        size = max(float(np.linalg.norm(part) * np.linalg.norm(bend)), 1e-12)
+        for sign in (1.0, -1.0):
+            shift = int(np.argmax(sign * both))
+            value = float(sign * both[shift]) / size
+            if value > found[0]:
+                # part[i] = bend[i - shift]: the run's sample ``begin`` lies at -shift.
+                found = (value, (-shift - begin) % count, sign)
+    return found
+
+
+def _follow(own: Array, bend: Array, count: int, phase: int) -> tuple[Array, Array, Array]:
+    """Window by window, where on the layout the run is, corrected as it goes along.
+
+    Returns unwrapped places and the run's samples they belong to (both in steps), and how sure they are (m).
+    """
+    half, reach = round(WINDOW_M / 2 / STEP_M), round(REACH_M / STEP_M)
+    places, where, sigma = [], [], []
+    shift = float(phase)
+    for middle in range(half, len(own) - half, round(EVERY_M / STEP_M)):
+        part = own[middle - half : middle + half]
+        size = float(np.linalg.norm(part))
+        tries = np.arange(-reach, reach + 1)
+        index = (np.arange(middle - half, middle + half)[None, :] + round(shift) + tries[:, None]) % count
+        views = bend[index]
+        match = views @ part / np.maximum(np.linalg.norm(views, axis=1) * size, 1e-12)
+        at = int(np.argmax(match))
+        weak = size < 0.35 * float(np.linalg.norm(bend)) * np.sqrt(2 * half / count)
+        if weak or match[at] < LEAST_MATCH + 0.1 or at in (0, len(tries) - 1):
+            continue
+        curve = match[at - 1] - 2 * match[at] + match[at + 1]
+        fine = 0.0 if curve >= 0 else float(np.clip((match[at - 1] - match[at + 1]) / (2 * curve), -0.5, 0.5))
+        moved = round(shift) + tries[at] + fine
+        places.append(middle + moved)
+        where.append(float(middle))
+        sigma.append(CORNER_M / max(float(match[at]) - LEAST_MATCH, 0.05) * 0.2)
+        shift += 0.5 * (moved - shift)
+    if len(places) < 4:
+        raise Unusable("elsewhere", "The corners of this log are not those of the circuit's layout.")
+    return np.array(places), np.array(where), np.array(sigma)
+
+
+def _with_counter(log: Log, layout: Layout, time: Array, travelled: Array, seen: _Seen) -> _Seen:
+    """Adds a lap counter's steps, where it agrees with what was recognised about where the line is."""
+    counter = log.role("lap_number")
+    if counter is None or len(counter.values) < 3:
+        return seen
+    steps = counter.time[np.flatnonzero(np.diff(counter.values) > 0) + 1] - 0.5 / max(counter.rate_hz, 1.0)
+    steps = steps[(steps > seen.time[0]) & (steps < seen.time[-1])]
+    if not len(steps):
+        return seen
+    s = np.interp(steps, seen.time, seen.s)
+    line = np.round(s / layout.length) * layout.length
+    near = np.abs(s - line) < 60.0
+    pace = np.interp(steps, time, np.gradient(travelled, time))
+    sigma = np.hypot(TRIGGER_M, pace / max(counter.rate_hz, 1.0) / np.sqrt(12))
+    order = np.argsort(np.concatenate([seen.time, steps[near]]), kind="stable")
+    return _Seen(
+        np.concatenate([seen.time, steps[near]])[order],
+        np.concatenate([seen.s, line[near]])[order],
+        np.concatenate([seen.sigma, sigma[near]])[order],
+    )
+
+
+def _fuse(layout: Layout, time: Array, speed: Array, travelled: Array, seen: _Seen) -> Placed:
+    """Smoother over what was recognised and the speed."""
+    noise = Noise(fix_m=1.0, speed_m=PATH_M, scale=0.03, delay_s=1e-5)
+    begin, end = max(time[0], seen.time[0] - 60.0), min(time[-1], seen.time[-1] + 60.0)
+    nodes_time = np.arange(begin, end, NODE_S)
+    group = np.clip(np.searchsorted(nodes_time, seen.time - NODE_S / 2), 0, len(nodes_time) - 1)
+    at_seen = np.interp(seen.time, time, travelled)
+    moved = np.interp(nodes_time, time, travelled)
+    gain = float(np.polyfit(at_seen, seen.s, 1)[0])
+    first = gain * moved + np.interp(nodes_time, seen.time, seen.s - gain * at_seen)
+    # What was seen at another moment than the node's is carried there by the speed.
+    value = seen.s + gain * (moved[group] - at_seen)
+    precision = 1.0 / seen.sigma**2
+    total = np.bincount(group, precision, minlength=len(nodes_time)).astype(np.float64)
+    mean = np.bincount(group, precision * (value - first[group]), minlength=len(nodes_time)) / np.maximum(total, 1e-12)
+    flat = np.zeros(len(nodes_time))
+    gaps = np.zeros(len(nodes_time) - 1)
+    for gap in np.flatnonzero(np.diff(time) > 1.0):
+        inside = (nodes_time[1:] > time[gap]) & (nodes_time[:-1] < time[gap + 1])
+        gaps[inside] += (0.5 * np.diff(moved)[inside] + 1.0) ** 2
+    found = smooth(
+        Nodes(
+            time=nodes_time,
+            s=first,
+            advance=gain * np.diff(moved),
+            swing=np.zeros(len(nodes_time) - 1),
+            along=mean,
+            across=flat,
+            tangent=np.zeros((len(nodes_time), 2)),
+            stretch=np.ones(len(nodes_time)),
+            pace=flat,
+            weight=total,
+            across_weight=flat,
+            unknown=gaps,
+        ),
+        noise,
+        draws=DRAWS,
+    )
+    inside = (time >= nodes_time[0]) & (time <= nodes_time[-1])
+    scale = gain * found.scale
+    change = first + found.correction - scale * moved
+    s = np.maximum.accumulate(scale * travelled[inside] + np.interp(time[inside], nodes_time, change))
+    index = np.clip(np.searchsorted(time, time[inside]), 1, len(time) - 1) - 1
+    return Placed(
+        time=time[inside],
+        s=s,
+        n=np.zeros(len(s)),
+        speed=scale * speed[inside],
+        node_time=nodes_time,
+        node_draws=found.samples,
+        on_circuit=np.diff(time)[index] <= 1.0,
+        scale=scale,
+        scale_u=found.scale_u * gain,
+        delay_s=0.0,
+        inferred_speed=False,
+        warnings=(
+            Warning("placed-by-corners", "The log holds no positions: it was placed by its corners and its speed."),
+        ),
+        offset_known=False,
+    )

@@ -1,0 +1,42 @@
+"""A run on a layout: where it was at every moment, and how sure that is."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lauftakt.core.log.model import Warning
+
+Array = NDArray[np.float64]
+DRAWS = 64
+
+
+@dataclass(frozen=True)
+class Placed:
+    """A run on a layout.
+
+    Attributes
+    ----------
+    time : (n,) s from the log's first sample
+    s : (n,) m along the centre line, unwrapped: whole laps keep adding up; never falls
+    n : (n,) m across, left positive
+    speed : (n,) m/s, speed of the path, corrected by the scale
+    node_time, node_draws : (k,) s and (k, draws) m, draws of the error of ``s``
+    on_circuit : (n,) False where the car was away from the layout or nothing was logged
+    offset_known : whether ``n`` was measured
+    scale, scale_u, delay_s : estimated factor of the logged speed, its standard deviation, delay of the positions
+    """
+
+    time: Array
+    s: Array
+    n: Array
+    speed: Array
+    node_time: Array
+    node_draws: Array
+    on_circuit: NDArray[np.bool_]
+    scale: float
+    scale_u: float
+    delay_s: float
+    inferred_speed: bool
+    warnings: tuple[Warning, ...]
+    offset_known: bool = True

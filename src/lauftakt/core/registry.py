@@ -1,0 +1,102 @@
+"""Every channel and figure once: what it measures, what it is called, how it is drawn and which value is told of it.
+
+A new channel is a role (:mod:`lauftakt.core.log.roles`) and a line here; nothing else needs to know it.
+"""
+
+from dataclasses import dataclass
+
+from lauftakt.core.log.roles import ROLES
+
+FREE, ZERO, SIGNED, STEPS = "free", "zero", "signed", "steps"
+
+
+@dataclass(frozen=True)
+class ChannelEntry:
+    """A channel that is drawn along the circuit.
+
+    Attributes
+    ----------
+    code : the role, or the code of what is computed
+    label : for people
+    quantity : what it measures; the browser chooses the unit by it, values travel in SI
+    drawn : ``free`` (as its values lie), ``zero`` (from 0 on), ``signed`` (0 always in sight) or ``steps`` (held)
+    told : which value of a stretch says most: ``high``, ``low``, ``mean`` or ``last``
+    computed : made by the core for every run; never logged under this code
+    """
+
+    code: str
+    label: str
+    quantity: str
+    drawn: str = FREE
+    told: str = "mean"
+    computed: bool = False
+
+
+@dataclass(frozen=True)
+class FigureEntry:
+    """A figure of a lap in a corner or stretch (a field of :class:`lauftakt.core.technique.figures.Figures`)."""
+
+    code: str
+    label: str
+    quantity: str
+
+
+_WHEELS = tuple((end, side) for end in ("front", "rear") for side in ("left", "right"))
+
+CHANNELS: dict[str, ChannelEntry] = {
+    entry.code: entry
+    for entry in (
+        ChannelEntry("delta", "time delta", "time", SIGNED, "last", True),
+        ChannelEntry("speed", "speed", "speed", FREE, "low", True),
+        ChannelEntry("offset", "offset", "width", SIGNED, "mean", True),
+        ChannelEntry("ahead", "acceleration along the path", "acceleration", SIGNED, "high", True),
+        ChannelEntry("aside", "acceleration across the path", "acceleration", SIGNED, "high", True),
+        ChannelEntry("brake_pressure", ROLES["brake_pressure"].header, "pressure", ZERO, "high"),
+        ChannelEntry("brake_pedal", ROLES["brake_pedal"].header, "share", ZERO, "high"),
+        ChannelEntry("throttle", ROLES["throttle"].header, "share", ZERO, "mean"),
+        ChannelEntry("steering", ROLES["steering"].header, "angle", SIGNED, "high"),
+        ChannelEntry("gear", ROLES["gear"].header, "plain", STEPS, "low"),
+        ChannelEntry("engine_speed", ROLES["engine_speed"].header, "turning", FREE, "high"),
+        ChannelEntry("lateral_acceleration", ROLES["lateral_acceleration"].header, "acceleration", SIGNED, "high"),
+        ChannelEntry(
+            "longitudinal_acceleration", ROLES["longitudinal_acceleration"].header, "acceleration", SIGNED, "high"
+        ),
+        ChannelEntry("yaw_rate", ROLES["yaw_rate"].header, "turn_rate", SIGNED, "high"),
+        ChannelEntry("altitude", ROLES["altitude"].header, "length", FREE, "mean"),
+        ChannelEntry("oil_temperature", ROLES["oil_temperature"].header, "temperature", FREE, "high"),
+        ChannelEntry("water_temperature", ROLES["water_temperature"].header, "temperature", FREE, "high"),
+        *(
+            ChannelEntry(f"wheel_{end}_{side}", ROLES[f"wheel_{end}_{side}"].header, "speed", FREE, "low")
+            for end, side in _WHEELS
+        ),
+    )
+}
+
+FIGURES: dict[str, FigureEntry] = {
+    entry.code: entry
+    for entry in (
+        FigureEntry("entry_speed", "entry speed", "speed"),
+        FigureEntry("brake_point_m", "brake point", "distance"),
+        FigureEntry("brake_release_m", "brake release", "distance"),
+        FigureEntry("brake_rise_s", "brake rise", "time"),
+        FigureEntry("mean_braking", "mean braking", "acceleration"),
+        FigureEntry("min_speed", "lowest speed", "speed"),
+        FigureEntry("min_speed_m", "place of the lowest speed", "distance"),
+        FigureEntry("coast_s", "coasting", "time"),
+        FigureEntry("throttle_pickup_m", "throttle pick-up", "distance"),
+        FigureEntry("full_throttle_m", "full throttle", "distance"),
+        FigureEntry("gear", "gear", "plain"),
+        FigureEntry("turn_in_m", "turn-in", "distance"),
+        FigureEntry("offset_turn_in", "offset at turn-in", "width"),
+        FigureEntry("offset_apex", "offset at the apex", "width"),
+        FigureEntry("offset_exit", "offset at the exit", "width"),
+        FigureEntry("exit_speed", "exit speed", "speed"),
+        FigureEntry("straight_end_speed", "highest speed on the straight", "speed"),
+    )
+}
+
+COMPUTED = tuple(code for code, entry in CHANNELS.items() if entry.computed and code != "delta")
+# What a log may hold and is brought onto the layout's grid.
+LOGGED = tuple(code for code, entry in CHANNELS.items() if not entry.computed)
+STEPPED = frozenset({"lap_number", *(code for code, entry in CHANNELS.items() if entry.drawn == STEPS)})
+WHEELS = tuple(f"wheel_{end}_{side}" for end, side in _WHEELS)

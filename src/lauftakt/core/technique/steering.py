@@ -1,0 +1,72 @@
+"""Turn-in and the work of the wheel."""
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.integrate import cumulative_trapezoid
+from scipy.signal import find_peaks
+
+from lauftakt.core.technique.signals import Signals
+from lauftakt.core.technique.throttle import reaches
+from lauftakt.core.technique.windows import Window
+
+Array = NDArray[np.float64]
+
+
+def steering_figures(
+    signals: Signals, row: int, s: Array, clock: Array, first: int, window: Window
+) -> tuple[float | None, int | None, float | None]:
+    """Turn-in place, reversals of the wheel, seconds of steering against the corner."""
+    steering = signals.others.get("steering")
+    part = slice(first, first + len(s))
+    turning = signals.aside[row, part] if steering is None else steering[row, part]
+    inside = (s >= window.entry - 5.0) & (s <= window.exit + 5.0)
+    if inside.sum() < 5:
+        return None, None, None
+    bend = signals.aside[row, part]
+    wanted = float(np.sign(bend[inside][np.argmax(np.abs(bend[inside]))]))
+    side = np.sign(np.dot(turning[inside], bend[inside])) * wanted if steering is not None else wanted
+    own = turning * side
+    most = float(np.percentile(own[inside], 95))
+    if most <= 0:
+        return None, None, None
+    turn_in = _turn_in(signals, row, window, wanted)
+    begin = int(np.searchsorted(s, turn_in)) if turn_in is not None else int(np.flatnonzero(inside)[0])
+    if steering is None:
+        return turn_in, None, None
+    end = max(int(np.flatnonzero(inside)[-1]), begin)
+    wheel = own[begin : end + 1]
+    reversals = 0
+    if len(wheel) > 6:
+        smooth = np.convolve(wheel, np.ones(3) / 3, mode="same")
+        reversals = len(find_peaks(-smooth[2:-2], prominence=0.2 * most)[0])
+    against = (wheel < -0.1 * most) & (bend[begin : end + 1] * wanted > 0.4 * np.abs(bend[inside]).max())
+    return turn_in, reversals, float(np.gradient(clock[begin : end + 1])[against].sum()) if len(wheel) > 2 else 0.0
+
+
+def _turn_in(signals: Signals, row: int, window: Window, side: float) -> float | None:
+    """Where the path begins to turn.
+
+    The heading gained grows with the square of the way after the wheel is turned: the line through the square roots at
+    6 and 20 % of the corner's whole turn, extended to zero. A single value of a noisy curvature would not do.
+    """
+    inside = (signals.places >= window.entry - 40.0) & (signals.places <= window.exit)
+    inside &= np.isfinite(signals.time[row])
+    if inside.sum() < 10:
+        return None
+    place = signals.places[inside]
+    bend = side * signals.aside[row, inside] / np.maximum(signals.speed[row, inside], 3.0) ** 2
+    turned = cumulative_trapezoid(bend, place, initial=0.0)
+    turned -= np.minimum.accumulate(turned[::-1])[::-1].min()
+    whole = float(turned[-1] - turned.min())
+    if whole < 0.1:
+        return None
+    lowest = int(np.argmin(turned[: max(int(np.argmax(turned > 0.5 * turned[-1])), 1)]))
+    gained = (turned[lowest:] - turned[lowest]) / max(float(turned[-1] - turned[lowest]), 1e-6)
+    ends = []
+    for share in (0.06, 0.2):
+        index = int(np.argmax(gained >= share))
+        if index == 0:
+            return None
+        ends.append(reaches(gained, place[lowest:], index, share))
+    roots = np.sqrt([0.06, 0.2])
+    return float(max(ends[0] - (ends[1] - ends[0]) * roots[0] / (roots[1] - roots[0]), place[0]))
