@@ -41,6 +41,11 @@ class Settings:
         """Files handed in that wait for their import."""
         return self.var / "inbox"
 
+    @property
+    def exports(self) -> Path:
+        """Archives that were asked for and wait to be taken."""
+        return self.var / "exports"
+
 
 def load() -> Settings:
     """Read the settings.

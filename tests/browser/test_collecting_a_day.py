@@ -98,6 +98,7 @@ def test_collecting_a_day(page: Page, browser: Browser, stack: Any, base_url: st
     table.get_by_role("button", name="Keep 1 correction").click()
     expect(page.get_by_text("Kept. The run is read anew.")).to_be_visible()
     expect(odd.get_by_text("Taken", exact=True)).to_be_visible(timeout=60_000)
+    expect(odd.get_by_text("Newer numbers are coming")).to_have_count(0, timeout=60_000)
     odd.get_by_role("button", name=re.compile(r"Channels \(")).click()
     expect(table.get_by_label("What An2 stands for")).to_have_value("brake_pressure")
     expect(table.get_by_role("row", name=re.compile("An2"))).to_contain_text("said for this logger")

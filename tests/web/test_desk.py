@@ -18,7 +18,8 @@ def desk(taught: Coach) -> dict:
 
 
 def query(desk: dict) -> str:
-    return f"laps={','.join(lap['key'] for lap in desk['laps'])}&reference={desk['reference']}"
+    names = {lap["key"]: lap["curves"] for lap in desk["laps"]}
+    return f"laps={','.join(names.values())}&reference={names[desk['reference']]}"
 
 
 def test_the_default_line_up(desk: dict, day: Day) -> None:
@@ -40,8 +41,12 @@ def test_a_run_asked_for_stands_next_to_the_reference(taught: Coach, desk: dict)
 def test_the_line_up_asked_for(taught: Coach, desk: dict) -> None:
     run = desk["laps"][1]["run"]
     found = taught.get(f"/api/desk?laps={run}.2,{run}.3&reference={run}.3").json
-    assert [lap["key"] for lap in found["laps"]] == [f"{run}.2", f"{run}.3"]
-    assert found["reference"] == f"{run}.3"
+    assert [(lap["run"], lap["number"]) for lap in found["laps"]] == [(run, 2), (run, 3)]
+    assert found["reference"] == found["laps"][1]["key"]
+    # What is sent to somebody names laps by their moment, and leads to the same ones.
+    named = ",".join(lap["key"] for lap in found["laps"])
+    again = taught.get(f"/api/desk?laps={named}&reference={found['reference']}").json
+    assert [lap["number"] for lap in again["laps"]] == [2, 3]
     assert taught.get(f"/api/desk?laps={run}.0").status_code == 404  # the out lap is not a timed one
     many = ",".join(f"{run}.{i}" for i in range(1, 40))
     assert taught.get(f"/api/desk?laps={many}").json["code"] == "too-many"
@@ -53,7 +58,7 @@ def test_curves_are_the_cores(taught: Coach, desk: dict, day: Day) -> None:
     table = pa.ipc.open_stream(io.BytesIO(answer.data)).read_all()
     grid = day.layout.grid()
     assert np.allclose(table["s"].to_numpy(), grid)
-    reference, other = desk["reference"], desk["laps"][1]["key"]
+    reference, other = desk["laps"][0]["curves"], desk["laps"][1]["curves"]
     one = day.runs[0].traces[day.runs[0].best_lap.number]
     two = day.runs[1].traces[day.runs[1].best_lap.number]
     assert np.allclose(
@@ -70,11 +75,11 @@ def test_the_card_of_a_passage_is_the_cores(taught: Coach, desk: dict, day: Day)
     for passage in day.layout.passages:
         card = taught.get(f"/api/card?{query(desk)}&passage={passage.name}").json
         own = {row["lap"]: row for row in card["figures"]}
-        assert own[desk["reference"]]["loss_s"] == 0
+        assert own[desk["laps"][0]["curves"]]["loss_s"] == 0
         b, r = day.runs[1].best_lap.number, day.runs[0].best_lap.number
         low, high = passage_range(day.layout, day.layout.passages.index(passage))
         expected = stretch_loss(day.runs[1].traces[b], day.runs[0].traces[r], low, high, False)
-        assert own[desk["laps"][1]["key"]]["loss_s"] == pytest.approx(expected.loss_s, abs=1e-6)
+        assert own[desk["laps"][1]["curves"]]["loss_s"] == pytest.approx(expected.loss_s, abs=1e-6)
         habit = card["habits"][0]
         assert habit["of"] == 8
         assert 0 <= habit["losing"] <= 8

@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+from pathlib import Path
 
 import pytest
 from sqlalchemy import select
@@ -219,13 +220,26 @@ def test_everything_leaves_in_open_formats(taught: Coach, tmp_path, kind: str) -
         assert log.role("latitude").time[-1] == pytest.approx(run["best_s"], abs=0.2)
 
 
-def test_a_day_leaves_as_an_archive(taught: Coach) -> None:
+@pytest.mark.parametrize("kind", ["parquet", "mdf4", "gpx"])
+def test_a_day_leaves_as_an_archive(taught: Coach, kind: str) -> None:
     event = taught.get("/api/paddock").json["event"]["id"]
-    answer = taught.get(f"/api/events/{event}/file?format=parquet")
+    begun = taught.post(f"/api/events/{event}/export", json={"format": kind})
+    assert begun.status_code == 202
+    job = taught.get(f"/api/jobs/{begun.json['id']}").json
+    assert (job["state"], job["message"]) == ("done", None)
+    answer = taught.get(f"/api/jobs/{job['id']}/file")
+    assert "attachment" in answer.headers["Content-Disposition"]
     names = zipfile.ZipFile(io.BytesIO(answer.data)).namelist()
     assert len(names) == 2
-    assert all(name.endswith(".parquet") for name in names)
-    assert taught.get(f"/api/events/{event}/file?format=exe").status_code == 422
+    assert len({Path(name).suffix for name in names}) == 1
+    assert taught.post(f"/api/events/{event}/export", json={"format": "exe"}).status_code == 422
+
+
+def test_a_whole_run_leaves_by_a_job(taught: Coach, tmp_path) -> None:
+    run = taught.get("/api/paddock").json["runs"][0]
+    job = taught.post(f"/api/runs/{run['id']}/export", json={"format": "csv"}).json
+    (tmp_path / "run.csv").write_bytes(taught.get(f"/api/jobs/{job['id']}/file").data)
+    assert read_log(tmp_path / "run.csv").meta["driver"] == run["driver"]["name"]
 
 
 def test_runs_of_an_older_version_are_read_as_they_were(season: Coach, database: Database) -> None:

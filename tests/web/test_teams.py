@@ -1,162 +1,300 @@
-"""No request sees another team's rows; nobody who is not a coach gets in. Every route is asked."""
+"""Who gets what from which route: a table of every route and every kind of viewer, and nothing that crosses teams."""
 
+import io
 import re
+from dataclasses import dataclass
 from typing import Any
 
 import pytest
 
+from lauftakt.store.accounts import add_account
 from lauftakt.store.database import Database
+from lauftakt.store.models import Driver, Team
 from tests.web.coach import Coach, make_coach
 
 OPEN = {"/api/session", "/api/openapi.json"}
+VIEWERS = ("owner", "coach", "assistant", "driver", "other team", "signed out")
+# What each route may answer to each of the viewers, in their order: "+" lets in, "-" 403, "?" 404, "0" 401, "e" an
+# empty list. Ids are those of the team's first run, whose driver the driver is not; a body is empty unless one is named
+# below, so that "+" may also be told what is wrong with it (409, 415, 422).
+TABLE = """
+GET    /api/actions                                        + + + - e 0
+POST   /api/actions/<int:action_id>/undo                   + + - - ? 0
+GET    /api/card                                           + + + ? ? 0
+GET    /api/choices                                        + + + ? ? 0
+GET    /api/curves                                         + + + ? ? 0
+GET    /api/desk                                           + + + ? ? 0
+GET    /api/dialects                                       + + + - e 0
+PATCH  /api/dialects/<int:dialect_id>                      + + - - ? 0
+DELETE /api/dialects/<int:dialect_id>                      + + - - ? 0
+GET    /api/dialects/<int:dialect_id>/file                 + + + - ? 0
+POST   /api/events/<int:event_id>/export                   + + + - ? 0
+GET    /api/hand-ins                                       + + + - e 0
+POST   /api/hand-ins                                       + + - - + 0
+DELETE /api/hand-ins/<int:hand_in_id>                      + + - - ? 0
+POST   /api/hand-ins/<int:hand_in_id>/cancel               + + - - ? 0
+POST   /api/hand-ins/<int:hand_in_id>/restore              + + - - ? 0
+POST   /api/hand-ins/<int:hand_in_id>/retry                + + - - ? 0
+GET    /api/jobs/<int:job_id>                              + + + ? ? 0
+POST   /api/jobs/<int:job_id>/cancel                       + + + ? ? 0
+GET    /api/jobs/<int:job_id>/file                         + + + ? ? 0
+GET    /api/links                                          + + + - e 0
+POST   /api/links                                          + + - - + 0
+DELETE /api/links/<int:link_id>                            + + - - ? 0
+POST   /api/links/<int:link_id>/restore                    + + - - ? 0
+GET    /api/loggers                                        + + + - e 0
+POST   /api/loggers/fetch                                  + + - - + 0
+GET    /api/paddock                                        + + + e e 0
+GET    /api/registry                                       + + + + + 0
+GET    /api/runs/<int:run_id>                              + + + ? ? 0
+PATCH  /api/runs/<int:run_id>                              + + - - ? 0
+GET    /api/runs/<int:run_id>/channels                     + + + ? ? 0
+PATCH  /api/runs/<int:run_id>/channels                     + + - - ? 0
+POST   /api/runs/<int:run_id>/export                       + + + ? ? 0
+PATCH  /api/runs/<int:run_id>/felt                         + + - ? ? 0
+GET    /api/runs/<int:run_id>/file                         + + + ? ? 0
+PATCH  /api/runs/<int:run_id>/laps/<int:number>            + + - - ? 0
+PATCH  /api/runs/<int:run_id>/notes                        + + + - ? 0
+GET    /api/runs/<int:run_id>/original                     + + + ? ? 0
+POST   /api/runs/labels                                    + + - - ? 0
+PATCH  /api/session/preferences                            + + + + + 0
+GET    /api/stream                                         + + + - + 0
+PATCH  /api/stream                                         + + - - + 0
+POST   /api/uploads                                        + + - - + 0
+GET    /api/uploads/<int:upload_id>                        + ? - - ? 0
+PATCH  /api/uploads/<int:upload_id>                        + ? - - ? 0
+DELETE /api/uploads/<int:upload_id>                        + ? - - ? 0
+"""
+BY_LINK = """
+GET    /api/link/<token>
+PATCH  /api/link/<token>/runs/<int:run_id>
+POST   /api/link/<token>/uploads
+GET    /api/link/<token>/uploads/<int:upload_id>
+PATCH  /api/link/<token>/uploads/<int:upload_id>
+DELETE /api/link/<token>/uploads/<int:upload_id>
+"""
+BODIES: dict[tuple[str, str], Any] = {
+    ("PATCH", "/api/dialects/<int:dialect_id>"): {"name": "Ours"},
+    ("POST", "/api/events/<int:event_id>/export"): {"format": "csv"},
+    ("POST", "/api/runs/<int:run_id>/export"): {"format": "csv"},
+    ("PATCH", "/api/runs/<int:run_id>/channels"): {"channels": [{"name": "gear", "role": "gear"}]},
+    ("PATCH", "/api/runs/<int:run_id>/laps/<int:number>"): {"counts": None},
+    ("POST", "/api/links"): {"driver": "Ines"},
+    ("POST", "/api/uploads"): {"name": "more.csv", "size": 10},
+    ("PATCH", "/api/stream"): {"wanted": False},
+    ("POST", "/api/loggers/fetch"): {"logger": "none", "keys": ["1"]},
+}
+TAKES = {"+": (200, 201, 202, 204, 409, 415, 422, 502), "-": (403,), "?": (404,), "0": (401,), "e": (200,)}
 
 
-def api_rules(app: Any) -> list[tuple[str, str]]:
-    return sorted(
+def routes(app: Any) -> set[tuple[str, str]]:
+    return {
         (method, rule.rule)
         for rule in app.url_map.iter_rules()
         if rule.rule.startswith("/api/")
         for method in rule.methods - {"HEAD", "OPTIONS"}
-    )
+    }
 
 
-def filled(rule: str, ids: dict[str, Any]) -> str:
-    for name, value in ids.items():
-        rule = rule.replace(f"<int:{name}>", str(value)).replace(f"<{name}>", str(value))
-    assert "<" not in rule, rule
-    return rule
+def cells() -> dict[tuple[str, str], str]:
+    return {(line.split()[0], line.split()[1]): "".join(line.split()[2:]) for line in TABLE.strip().splitlines()}
 
 
-def ids_of(taught: Coach) -> dict[str, Any]:
-    """One row of each kind that is ours."""
-    day = taught.get("/api/paddock").json
-    files = taught.get("/api/hand-ins").json["hand_ins"]
-    links = taught.get("/api/links").json["links"]
-    if not links:
-        taught.post("/api/links", json={"driver": "Ines"})
-        links = taught.get("/api/links").json["links"]
-    dialects = taught.get("/api/dialects").json["dialects"]
+@dataclass
+class Team_:
+    """A team with one of each viewer, and one row of each kind that is its own."""
+
+    viewers: dict[str, Coach]
+    ids: dict[str, Any]
+    queries: dict[str, str]
+
+    def path(self, rule: str) -> str:
+        found = rule
+        for name, value in self.ids.items():
+            found = found.replace(f"<int:{name}>", str(value)).replace(f"<{name}>", str(value))
+        assert "<" not in found, found
+        return found + self.queries.get(rule, "")
+
+
+def ids_of(owner: Coach) -> dict[str, Any]:
+    day = owner.get("/api/paddock").json
     run_id = day["runs"][0]["id"]
-    if not dialects:
-        gear = [{"name": "gear", "role": "gear"}]
-        taught.patch(f"/api/runs/{run_id}/channels", json={"channels": gear, "name": "Ours"})
-        dialects = taught.get("/api/dialects").json["dialects"]
-    upload = taught.post("/api/uploads", json={"name": "begun.csv", "size": 10}).json
+    gear = [{"name": "gear", "role": "gear"}]
+    owner.patch(f"/api/runs/{run_id}/channels", json={"channels": gear, "name": "Ours"})
+    changed = owner.patch(f"/api/runs/{run_id}", json={"notes": "First run."}).json
     return {
         "run_id": run_id,
-        "hand_in_id": files[0]["id"],
+        "hand_in_id": owner.get("/api/hand-ins").json["hand_ins"][-1]["id"],
         "event_id": day["event"]["id"],
-        "link_id": links[0]["id"],
-        "dialect_id": dialects[0]["id"],
-        "upload_id": upload["id"],
+        "link_id": owner.post("/api/links", json={"driver": "Ines"}).json["id"],
+        "dialect_id": owner.get("/api/dialects").json["dialects"][0]["id"],
+        "upload_id": owner.post("/api/uploads", json={"name": "begun.csv", "size": 10}).json["id"],
+        "job_id": owner.post(f"/api/runs/{run_id}/export", json={"format": "csv"}).json["id"],
+        "action_id": changed["action"],
         "number": 2,
         "token": "x.y",
     }
 
 
-def test_signed_out_gets_nothing(app: Any, taught: Coach) -> None:
-    ids = ids_of(taught)
+@pytest.fixture(scope="module")
+def team(app: Any, database: Database, now: None, day: Any) -> Team_:
+    owner = make_coach(app, database, role="owner")
+    owner.sign_in()
+    for path in (day.layout_file, day.files[0], day.files[1]):
+        assert owner.hand_in(path.name, path.read_bytes()).status_code == 201
+    viewers = {"owner": owner}
+    with database.begin() as session:
+        own = session.get_one(Team, owner.team_id)
+        alone = Driver(team_id=own.id, name="Nobody's run")
+        session.add(alone)
+        session.flush()
+        for role in ("coach", "assistant", "driver"):
+            email = f"{role}-of-{own.id}@team.example"
+            add_account(
+                session, own, email=email, name=role, password="secret word", role=role,
+                driver_id=alone.id if role == "driver" else None,
+            )  # fmt: skip
+            viewers[role] = Coach(app.test_client(), own.id, email)
+    stranger = make_coach(app, database, role="owner")
+    viewers["other team"] = stranger
+    for name in ("coach", "assistant", "driver", "other team"):
+        assert viewers[name].sign_in().status_code == 200
     nobody = Coach(app.test_client(), 0, "")
     nobody.csrf = nobody.get("/api/session").json["csrf"]
-    asked = 0
-    for method, rule in api_rules(app):
-        if rule in OPEN:
-            continue
-        answer = nobody.client.open(filled(rule, ids), method=method, headers={"X-CSRFToken": nobody.csrf})
-        # A link that was never given out is not known; everything else wants somebody signed in.
-        wanted = (400, 404, 415, 422) if "<token>" in rule else (401, 415, 422)
-        assert answer.status_code in wanted, (method, rule, answer.status_code)
-        assert not {"runs", "laps", "hand_ins", "links"} & set(answer.json)
-        asked += 1
-    assert asked >= 10
-
-
-def test_a_driver_is_no_coach(app: Any, database: Database, taught: Coach) -> None:
-    driver = make_coach(app, database, role="driver")
-    driver.sign_in()
-    for path in ("/api/paddock", "/api/hand-ins", "/api/desk", "/api/runs/1", "/api/links", "/api/loggers"):
-        assert driver.get(path).status_code == 403
-
-
-def foreign(taught: Coach) -> list[tuple[str, str, Any]]:
-    """Every request that can name somebody else's row."""
-    ids = ids_of(taught)
-    desk = taught.get("/api/desk").json
-    keys, reference = ",".join(lap["key"] for lap in desk["laps"]), desk["reference"]
-    event = desk["event"]["id"]
-    return [
-        ("GET", f"/api/runs/{ids['run_id']}", None),
-        ("PATCH", f"/api/runs/{ids['run_id']}", {"driver": "Thief"}),
-        ("POST", "/api/runs/labels", {"runs": [ids["run_id"]], "change": {"driver": "Thief"}}),
-        ("PATCH", f"/api/runs/{ids['run_id']}/laps/2", {"counts": False}),
-        ("GET", f"/api/runs/{ids['run_id']}/channels", None),
-        ("PATCH", f"/api/runs/{ids['run_id']}/channels", {"channels": [{"name": "gear", "role": ""}]}),
-        ("GET", f"/api/runs/{ids['run_id']}/file", None),
-        ("GET", f"/api/events/{event}/file", None),
-        ("PATCH", f"/api/dialects/{ids['dialect_id']}", {"name": "Thief's"}),
-        ("DELETE", f"/api/dialects/{ids['dialect_id']}", None),
-        ("GET", f"/api/dialects/{ids['dialect_id']}/file", None),
-        ("DELETE", f"/api/links/{ids['link_id']}", None),
-        ("POST", f"/api/links/{ids['link_id']}/restore", None),
-        ("GET", f"/api/uploads/{ids['upload_id']}", None),
-        ("PATCH", f"/api/uploads/{ids['upload_id']}", None),
-        ("DELETE", f"/api/uploads/{ids['upload_id']}", None),
-        ("POST", f"/api/hand-ins/{ids['hand_in_id']}/retry", None),
-        ("POST", f"/api/hand-ins/{ids['hand_in_id']}/restore", None),
-        ("GET", f"/api/paddock?event={event}", None),
-        ("GET", f"/api/desk?laps={keys}&reference={reference}", None),
-        ("GET", f"/api/desk?run={ids['run_id']}", None),
-        ("GET", f"/api/desk?event={event}", None),
-        ("GET", f"/api/curves?laps={keys}&reference={reference}", None),
-        ("GET", f"/api/card?laps={keys}&reference={reference}&passage=P1", None),
-        ("GET", f"/api/choices?event={event}", None),
-        ("POST", f"/api/hand-ins/{ids['hand_in_id']}/cancel", None),
-        ("DELETE", f"/api/hand-ins/{ids['hand_in_id']}", None),
-    ]
-
-
-def test_another_team_finds_nothing(app: Any, taught: Coach, stranger: Coach) -> None:
-    requests = foreign(taught)
-    named = {
-        (method, path.split("?")[0].translate(str.maketrans("", "", "0123456789"))) for method, path, _ in requests
+    viewers["signed out"] = nobody
+    ids = ids_of(owner)
+    desk = owner.get("/api/desk").json
+    keys = ",".join(lap["key"] for lap in desk["laps"])
+    curves = ",".join(lap["curves"] for lap in desk["laps"])
+    base = desk["laps"][0]["curves"]
+    queries = {
+        "/api/desk": f"?laps={keys}&reference={desk['reference']}",
+        "/api/curves": f"?laps={curves}&reference={base}",
+        "/api/card": f"?laps={curves}&reference={base}&passage=P1",
+        "/api/choices": f"?event={ids['event_id']}",
+        "/api/runs/<int:run_id>/file": "?lap=2&format=csv",
     }
-    for method, rule in api_rules(app):
-        # Whatever takes an id or a lap must be among those asked; the others answer from the session alone.
-        if "<" in rule and "<token>" not in rule:
-            bare = re.sub(r"<[^>]*>", "", rule)
-            assert (method, bare) in named, (method, rule)
-    for method, path, body in requests:
-        # First with our own sign-in: the curves' cache must not serve what it keeps to others.
-        if method == "GET":
-            assert taught.get(path).status_code == 200, path
-        answer = stranger.client.open(path, method=method, json=body, headers={"X-CSRFToken": stranger.csrf})
-        assert answer.status_code == 404, (method, path, answer.status_code)
-        assert answer.json["code"] == "not-found"
+    return Team_(viewers, ids, queries)
 
 
-def test_lists_hold_only_what_is_ours(taught: Coach, stranger: Coach) -> None:
-    assert len(taught.get("/api/paddock").json["runs"]) == 2
-    for path in ("/api/paddock", "/api/hand-ins", "/api/links", "/api/dialects"):
-        for name, value in stranger.get(path).json.items():
-            assert name in ("endings", "upload_mb", "more", "hidden", "reachable") or not value, (path, name)
-    answer = stranger.get("/api/desk")
-    assert answer.status_code == 404
-    assert answer.json["code"] == "empty"
+def test_the_table_has_a_cell_for_every_route_and_viewer(app: Any) -> None:
+    links = {(line.split()[0], line.split()[1]) for line in BY_LINK.strip().splitlines()}
+    guarded = {(method, rule) for method, rule in routes(app) if rule not in OPEN}
+    assert guarded - set(cells()) - links == set()
+    assert set(cells()) | links <= guarded
+    assert {len(answers) for answers in cells().values()} == {len(VIEWERS)}
 
 
-def test_the_thief_changed_nothing(taught: Coach, stranger: Coach) -> None:
-    for method, path, body in foreign(taught):
-        stranger.client.open(path, method=method, json=body, headers={"X-CSRFToken": stranger.csrf})
-    names = {run["driver"]["name"] for run in taught.get("/api/paddock").json["runs"]}
-    assert names == {"Halvard", "Ines"}
-    assert len(taught.get("/api/hand-ins").json["hand_ins"]) == 3
+def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
+    if rule == "/api/hand-ins" and method == "POST":
+        return {"data": {"file": (io.BytesIO(b"x"), "talk.pdf")}, "content_type": "multipart/form-data"}
+    if rule == "/api/runs/labels":
+        return {"json": {"runs": [team.ids["run_id"]], "change": {"notes": "Of all."}}}
+    if method == "GET" or (rule.startswith("/api/uploads/") and method == "PATCH"):
+        return {}
+    return {"json": BODIES.get((method, rule), {})}
+
+
+# Those who change least ask first, the owner last: what is taken away is taken away at the end.
+@pytest.mark.parametrize("viewer", ["signed out", "other team", "driver", "assistant", "coach", "owner"])
+def test_every_route_answers_as_the_table_says(app: Any, team: Team_, viewer: str) -> None:
+    who = team.viewers[viewer]
+    order = sorted(cells().items(), key=lambda item: (item[0][0] == "DELETE", item[0][1].endswith("/undo"), item[0]))
+    for (method, rule), answers in order:
+        if viewer == "coach" and (method == "DELETE" or rule.endswith("/undo")):
+            continue  # the owner does it, and may no more than a coach
+        wanted = answers[VIEWERS.index(viewer)]
+        headers = {"X-CSRFToken": who.csrf}
+        answer = who.client.open(team.path(rule), method=method, headers=headers, **body_of(team, method, rule))
+        assert answer.status_code in TAKES[wanted], (viewer, method, rule, answer.status_code, answer.data[:200])
+        if wanted == "e":
+            for name, value in answer.json.items():
+                fixed = ("as_of", "choices", "more", "hidden", "reachable", "next", "csrf")
+                own = viewer == "driver" and name == "drivers"  # themselves
+                assert name in fixed or own or not value, (viewer, rule, name, value)
+
+
+def test_links_that_were_never_given_out_open_nothing(app: Any, team: Team_) -> None:
+    nobody = team.viewers["signed out"]
+    for line in BY_LINK.strip().splitlines():
+        method, rule = line.split()
+        answer = nobody.client.open(
+            team.path(rule), method=method, headers={"X-CSRFToken": nobody.csrf},
+            json=None if method == "GET" else {"name": "x.csv", "size": 1} if method == "POST" else {},
+        )  # fmt: skip
+        assert answer.status_code in (404, 422), (method, rule, answer.status_code)
+        assert not {"runs", "laps", "hand_ins"} & set(answer.json)
+
+
+def test_a_link_opens_one_team_and_what_came_by_it(team: Team_, app: Any) -> None:
+    owner = team.viewers["owner"]
+    address = owner.post("/api/links", json={"driver": "Ines"}).json["address"]
+    token = address.rsplit("/", 1)[-1]
+    phone = app.test_client()
+    assert phone.get(f"/api/link/{token}").json["hand_ins"] == []
+    csrf = phone.get("/api/session").json["csrf"]
+    # Her run is there, but it did not come by this link.
+    ines = next(run["id"] for run in owner.get("/api/paddock").json["runs"] if run["driver"]["name"] == "Ines")
+    for run_id in (ines, team.ids["run_id"]):
+        answer = phone.patch(f"/api/link/{token}/runs/{run_id}", json={"felt": "x"}, headers={"X-CSRFToken": csrf})
+        assert answer.status_code == 404
+
+
+def test_a_driver_sees_their_own_runs_and_no_others(team: Team_, app: Any, database: Database) -> None:
+    owner = team.viewers["owner"]
+    runs = owner.get("/api/paddock").json["runs"]
+    ines = next(run for run in runs if run["driver"]["name"] == "Ines")
+    email = f"ines-{owner.team_id}@team.example"
+    with database.begin() as session:
+        own = session.get_one(Team, owner.team_id)
+        add_account(
+            session, own, email=email, name="Ines", password="secret word", role="driver",
+            driver_id=ines["driver"]["id"],
+        )  # fmt: skip
+    driver = Coach(app.test_client(), owner.team_id, email)
+    driver.sign_in()
+    assert [run["id"] for run in driver.get("/api/paddock").json["runs"]] == [ines["id"]]
+    desk = driver.get("/api/desk").json
+    assert {lap["run"] for lap in desk["laps"]} == {ines["id"]}
+    assert driver.patch(f"/api/runs/{ines['id']}/felt", json={"felt": "Good"}).json["felt"] == "Good"
+    other = next(run for run in runs if run["id"] != ines["id"])
+    lap = owner.get(f"/api/desk?run={other['id']}").json["laps"][0]
+    assert driver.get(f"/api/desk?laps={desk['laps'][0]['key']},{lap['key']}").status_code == 404
+    assert driver.get(f"/api/curves?laps={lap['curves']}&reference={lap['curves']}").status_code == 404
+
+
+def test_an_assistant_notes_and_changes_nothing_else(team: Team_) -> None:
+    assistant, run = team.viewers["assistant"], team.ids["run_id"]
+    assert assistant.patch(f"/api/runs/{run}/notes", json={"notes": "Windy"}).json["notes"] == "Windy"
+    assert assistant.patch(f"/api/runs/{run}", json={"driver": "Thief"}).status_code == 403
+
+
+def test_the_thief_changed_nothing(team: Team_) -> None:
+    owner = team.viewers["owner"]
+    assert {run["driver"]["name"] for run in owner.get("/api/paddock").json["runs"]} == {"Halvard", "Ines"}
 
 
 @pytest.mark.parametrize(
     "path",
-    ["/api/desk?laps=1", "/api/desk?laps=x.y", "/api/desk?laps=1.1&reference=;", "/api/card?laps=1.1&reference=1.1"],
+    [
+        "/api/desk?laps=1",
+        "/api/desk?laps=x.y",
+        "/api/desk?laps=1.1&reference=;",
+        "/api/card?laps=1.1&reference=1.1",
+        "/api/curves?laps=1-1&reference=1.1",
+        "/api/paddock?before=nothing",
+        "/api/hand-ins?since=never",
+    ],
 )
 def test_requests_that_mean_nothing_are_told_so(coach: Coach, path: str) -> None:
     answer = coach.get(path)
     assert answer.status_code in (404, 422)
     assert answer.json["message"]
+
+
+def test_ids_of_rules_are_known() -> None:
+    named = set(re.findall(r"<(?:int:)?(\w+)>", TABLE + BY_LINK))
+    assert named == {
+        "action_id", "dialect_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number", "upload_id",
+        "token",
+    }  # fmt: skip

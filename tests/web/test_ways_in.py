@@ -183,7 +183,7 @@ def test_an_archive_of_a_day_becomes_its_files(coach: Coach, day: Day) -> None:
 
 def test_what_failed_is_tried_again(coach: Coach, day: Day, monkeypatch: pytest.MonkeyPatch) -> None:
     with monkeypatch.context() as broken:
-        broken.setattr(importing, "save_run", lambda *_, **__: 1 / 0)
+        broken.setattr(importing, "save_analysis", lambda *_, **__: 1 / 0)
         failed = coach.hand_in(day.files[0].name, day.files[0].read_bytes()).json
     assert (failed["state"], failed["can_retry"]) == ("failed", True)
     assert coach.post(f"/api/hand-ins/{failed['id']}/retry").json["state"] == "taken"
@@ -200,14 +200,14 @@ def test_what_was_taken_off_the_list_comes_back(coach: Coach) -> None:
 
 def test_filters(taught: Coach) -> None:
     listed = taught.get("/api/hand-ins").json
-    driver = next(item["id"] for item in listed["drivers"] if item["name"] == "Ines")
+    driver = next(item["id"] for item in listed["choices"]["drivers"] if item["name"] == "Ines")
     found = taught.get(f"/api/hand-ins?driver={driver}").json
     assert {row["run"]["run"]["driver"]["name"] for row in found["hand_ins"]} == {"Ines"}
     assert found["hidden"] == len(listed["hand_ins"]) - len(found["hand_ins"])
     assert taught.get("/api/hand-ins?state=open").json["hand_ins"] == []
     assert taught.get("/api/hand-ins?age=-1").status_code == 422
     assert len(taught.get("/api/paddock?age=1").json["events"]) == 0
-    circuit = listed["circuits"][0]["id"]
+    circuit = listed["choices"]["circuits"][0]["id"]
     assert len(taught.get(f"/api/paddock?circuit={circuit}&driver={driver}").json["events"]) == 1
 
 

@@ -118,7 +118,7 @@ def analyse_run(log: Log, layout: Layout, *, track: Track | None = None) -> Anal
     """
     placed = place(log, layout, track)
     laps, traces = split_laps(placed, layout)
-    laps = set_wet_aside(_with_sectors(laps, traces, layout), is_wet(log.meta))
+    laps = set_wet_aside(with_sectors(laps, traces, layout), is_wet(log.meta))
     warnings = log.warnings + placed.warnings
     signals = run_signals(log, placed, laps, traces, layout) if traces else None
     return put_together(
@@ -134,7 +134,8 @@ def analyse_run(log: Log, layout: Layout, *, track: Track | None = None) -> Anal
     )
 
 
-def _with_sectors(laps: Sequence[Lap], traces: dict[int, LapTrace], layout: Layout) -> list[Lap]:
+def with_sectors(laps: Sequence[Lap], traces: dict[int, LapTrace], layout: Layout) -> list[Lap]:
+    """Laps with the times of the layout's sectors."""
     return [
         replace(lap, sector_times_s=sector_times(traces[lap.number], layout)) if lap.number in traces else lap
         for lap in laps

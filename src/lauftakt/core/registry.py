@@ -46,25 +46,23 @@ _WHEELS = tuple((end, side) for end in ("front", "rear") for side in ("left", "r
 CHANNELS: dict[str, ChannelEntry] = {
     entry.code: entry
     for entry in (
-        ChannelEntry("delta", "time delta", "time", SIGNED, "last", True),
+        ChannelEntry("delta", "delta", "time", SIGNED, "last", True),
         ChannelEntry("speed", "speed", "speed", FREE, "low", True),
         ChannelEntry("offset", "offset", "width", SIGNED, "mean", True),
-        ChannelEntry("ahead", "acceleration along the path", "acceleration", SIGNED, "high", True),
-        ChannelEntry("aside", "acceleration across the path", "acceleration", SIGNED, "high", True),
-        ChannelEntry("brake_pressure", ROLES["brake_pressure"].header, "pressure", ZERO, "high"),
+        ChannelEntry("ahead", "along the path", "acceleration", SIGNED, "high", True),
+        ChannelEntry("aside", "across the path", "acceleration", SIGNED, "high", True),
+        ChannelEntry("brake_pressure", "brake", "pressure", ZERO, "high"),
         ChannelEntry("brake_pedal", ROLES["brake_pedal"].header, "share", ZERO, "high"),
         ChannelEntry("throttle", ROLES["throttle"].header, "share", ZERO, "mean"),
         ChannelEntry("steering", ROLES["steering"].header, "angle", SIGNED, "high"),
         ChannelEntry("gear", ROLES["gear"].header, "plain", STEPS, "low"),
         ChannelEntry("engine_speed", ROLES["engine_speed"].header, "turning", FREE, "high"),
-        ChannelEntry("lateral_acceleration", ROLES["lateral_acceleration"].header, "acceleration", SIGNED, "high"),
-        ChannelEntry(
-            "longitudinal_acceleration", ROLES["longitudinal_acceleration"].header, "acceleration", SIGNED, "high"
-        ),
+        ChannelEntry("lateral_acceleration", "lateral acc.", "acceleration", SIGNED, "high"),
+        ChannelEntry("longitudinal_acceleration", "longitud. acc.", "acceleration", SIGNED, "high"),
         ChannelEntry("yaw_rate", ROLES["yaw_rate"].header, "turn_rate", SIGNED, "high"),
         ChannelEntry("altitude", ROLES["altitude"].header, "length", FREE, "mean"),
-        ChannelEntry("oil_temperature", ROLES["oil_temperature"].header, "temperature", FREE, "high"),
-        ChannelEntry("water_temperature", ROLES["water_temperature"].header, "temperature", FREE, "high"),
+        ChannelEntry("oil_temperature", "oil", "temperature", FREE, "high"),
+        ChannelEntry("water_temperature", "water", "temperature", FREE, "high"),
         *(
             ChannelEntry(f"wheel_{end}_{side}", ROLES[f"wheel_{end}_{side}"].header, "speed", FREE, "low")
             for end, side in _WHEELS

@@ -30,7 +30,7 @@ def load_demo_team(database: Database, hand_in: HandInFile, say: Callable[[str],
         account = session.scalar(select(Account).where(Account.email == EMAIL))
         if account is None:
             team = add_team(session, TEAM)
-            account = add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
+            account = add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD, role="owner")
         team_id = account.team_id
         runs = session.scalar(select(func.count()).where(Run.team_id == team_id)) or 0
     if runs >= len(DAY):

@@ -7,6 +7,9 @@ import pyarrow as pa
 import pyarrow.compute as pc
 from numpy.typing import NDArray
 
+from lauftakt.core.log.model import Warning
+from lauftakt.formats.days import day_order
+
 Array = NDArray[np.float64]
 
 _PATTERN = (
@@ -17,8 +20,13 @@ DAY_S = 86_400.0
 EARLIEST, LATEST = 1e9, 4e9
 
 
-def seconds_of_text(column: pa.ChunkedArray) -> tuple[Array, str | None] | None:
+def seconds_of_text(column: pa.ChunkedArray, warnings: list[Warning]) -> tuple[Array, str | None] | None:
     """Seconds that rise over midnight, and the first moment as ISO 8601 where the text names its day.
+
+    Parameters
+    ----------
+    column : of text
+    warnings : gets what had to be assumed about the dates
 
     Returns
     -------
@@ -43,10 +51,10 @@ def seconds_of_text(column: pa.ChunkedArray) -> tuple[Array, str | None] | None:
         turns = np.cumsum(np.append(0, np.diff(seconds[known]) < -DAY_S / 2))
         seconds[known] += turns * DAY_S
         return seconds, None
-    days: dict[str, float] = {}
-    for text in set(dates):
-        if text:
-            days[text] = _day(text)
+    month_first, told = day_order(text for text in set(dates) if text)
+    if told is not None:
+        warnings.append(told)
+    days = {text: _day(text, month_first) for text in set(dates) if text}
     seconds = seconds + np.array([days.get(text or "", np.nan) for text in dates])
     first = seconds[np.isfinite(seconds)]
     if not len(first):
@@ -60,14 +68,14 @@ def _dated(parts: pa.StructArray) -> bool:
     return bool(pc.any(pc.not_equal(pc.fill_null(dates, ""), "")).as_py())
 
 
-def _day(text: str) -> float:
+def _day(text: str, month_first: bool) -> float:
     """Seconds from 1970 to a day's beginning; NaN for a day that is none."""
     try:
         if "-" in text:
             found = datetime.fromisoformat(text)
         else:
             day, month, year = (int(part) for part in text.replace("/", ".").split("."))
-            if month > 12:
+            if month_first:
                 day, month = month, day
             found = datetime(year, month, day)
     except ValueError:

@@ -57,7 +57,7 @@ def read_columnar(path: Path, kind: str) -> RawLog:
     if table.num_rows < 20:
         raise Unusable("no-rows", f"The file holds only {table.num_rows} rows of figures, too few for a lap.")
     at = time_column(names)
-    keep, time, repaired = tidy_clock(_clock(table.column(at), units[at], meta))
+    keep, time, repaired = tidy_clock(_clock(table.column(at), units[at], meta, warnings))
     warnings += repaired
     channels = []
     for index, name in enumerate(names):
@@ -101,12 +101,12 @@ def _check_size(rows: int, columns: int) -> None:
         raise Unusable("file-large", f"The table holds {rows} rows of {columns} columns; hand it in as parts.")
 
 
-def _clock(column: pa.ChunkedArray, unit: str, meta: dict[str, str]) -> Array:
+def _clock(column: pa.ChunkedArray, unit: str, meta: dict[str, str], warnings: list[Warning]) -> Array:
     kind = column.type
     if pa.types.is_dictionary(kind):
         column, kind = column.cast(kind.value_type), kind.value_type
     if pa.types.is_string(kind) or pa.types.is_large_string(kind):
-        found = seconds_of_text(column.cast(pa.string()))
+        found = seconds_of_text(column.cast(pa.string()), warnings)
         if found is None:
             raise Unusable("clock", "The time column holds text that cannot be read as a time.")
         if found[1]:

@@ -89,7 +89,7 @@ def time_column(names: list[str]) -> int:
 def _clock(column: pa.ChunkedArray, unit: str, meta: dict[str, str], warnings: list[Warning]) -> Array:
     """The time column in seconds; what it says of the day goes into ``meta``."""
     if pa.types.is_string(column.type):
-        found = seconds_of_text(column)
+        found = seconds_of_text(column, warnings)
         if found is None:
             raise Unusable("clock", "The time column holds text that cannot be read as a time.")
         clock, moment = found

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from lauftakt.core.log.model import Log
 from lauftakt.core.log.roles import ROLES
+from lauftakt.core.log.text import printable
 from lauftakt.formats.units import convert
 
 Array = NDArray[np.float64]
@@ -59,14 +60,14 @@ def write_csv(log: Log, path: Path) -> None:
     table = pa.table({str(i): pa.array(array, from_pandas=True) for i, array in enumerate(arrays)})
     with path.open("wb") as file:
         for key, value in log.meta.items():
-            file.write(f"# {key}: {' '.join(value.split())}\n".encode())
+            file.write(f"# {key}: {printable(' '.join(value.split()))}\n".encode())
         file.write((",".join(header) + "\n").encode())
         pacsv.write_csv(table, file, pacsv.WriteOptions(include_header=False, quoting_style="none"))
 
 
 def _cell(text: str) -> str:
     """A header cell that no spreadsheet takes for a formula, quoted where it has to be."""
-    text = " ".join(text.split())
+    text = printable(" ".join(text.split()))
     if text.startswith(_FORMULA):
         text = "'" + text
     return '"' + text.replace('"', '""') + '"' if any(c in text for c in ',"') else text

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from lauftakt.core.log.model import Unusable, Warning
+from lauftakt.core.log.text import printable
 from lauftakt.formats.metadata import take_metadata
 
 HEAD_BYTES = 262_144
@@ -200,7 +201,7 @@ def names_and_units(header: list[str], units_row: list[str], warnings: list[Warn
     taken: set[str] = set()
     repeated = 0
     for index, cell in enumerate(header):
-        clean = "".join(c for c in cell if c.isprintable()).strip()
+        clean = printable(cell).strip()
         match = _UNIT.match(clean)
         name, unit = (match["name"], match["unit"]) if match else (clean, "")
         name = name.strip()[:LONGEST_NAME] or f"column {index + 1}"

@@ -6,6 +6,7 @@ from typing import Any
 from lauftakt.core.log.dialect import Choice, Dialect
 from lauftakt.core.log.model import Unusable
 from lauftakt.core.log.roles import ROLES
+from lauftakt.core.log.text import printable
 
 VERSION = 1
 MOST_NAMES = 1200
@@ -48,7 +49,7 @@ def read_dialect(data: bytes) -> tuple[str, Dialect]:
 def _text(value: object, longest: int) -> str:
     if not isinstance(value, str):
         raise TypeError(value)
-    return "".join(c for c in value if c.isprintable())[:longest]
+    return printable(value)[:longest]
 
 
 def _choice(found: Any) -> Choice:

@@ -12,9 +12,10 @@ from defusedxml.ElementTree import ParseError, parse
 from lxml import etree
 from numpy.typing import NDArray
 
-from lauftakt.core.log.model import Log, RawChannel, RawLog, Unusable, Warning
+from lauftakt.core.log.model import Channel, Log, RawChannel, RawLog, Unusable, Warning
 from lauftakt.core.log.repairs import tidy_clock
 from lauftakt.core.log.roles import ROLES
+from lauftakt.core.log.text import printable
 from lauftakt.formats.metadata import add_metadata, dated
 from lauftakt.formats.units import convert
 
@@ -23,6 +24,9 @@ Array = NDArray[np.float64]
 MOST_BYTES = 400_000_000
 LEAST_POINTS = 20
 SPACE = "urn:lauftakt:gpx:1"
+GPX = "http://www.topografix.com/GPX/1/1"
+NO_DATE = datetime(1970, 1, 1, tzinfo=UTC)
+_OF_THE_POINT = ("latitude", "longitude", "altitude")
 # What extensions hold has the units that GPX and its common extensions use.
 _UNITS = {"speed": "m/s", "course": "deg", "hdop": "1", "ele": "m"}
 
@@ -61,9 +65,11 @@ def read_gpx(path: Path) -> RawLog:
             add_metadata(meta, key, value)
     if found.tracks and found.tracks[0].name:
         add_metadata(meta, "driver", found.tracks[0].name)
-    for extension in found.metadata_extensions:
-        add_metadata(meta, etree.QName(extension).localname, extension.text or "")
-    meta["date"] = first.isoformat()
+    told = {etree.QName(item).localname: item.text or "" for item in found.metadata_extensions}
+    for key, value in told.items():
+        add_metadata(meta, key, value)
+    if "no-date" not in told and not told.get("date"):
+        meta["date"] = first.isoformat()
     values: dict[str, tuple[str, Array]] = {
         "latitude": ("deg", np.array([p.latitude for p in timed])),
         "longitude": ("deg", np.array([p.longitude for p in timed])),
@@ -114,54 +120,71 @@ def write_gpx(log: Log, path: Path) -> None:
     Unusable
         ``no-positions``
     """
-    latitude, longitude = log.role("latitude"), log.role("longitude")
-    if latitude is None or longitude is None:
+    positions = log.positions()
+    if positions is None:
         raise Unusable("no-positions", "The run has no positions, so it cannot be written as a track.")
+    latitude, longitude = positions
     begin = _moment(log.meta.get("date"))
-    gpx = gpxpy.gpx.GPX()
-    gpx.creator = "Lauftakt"
-    gpx.time = begin  # without it the metadata would be left out
-    gpx.nsmap["lauftakt"] = SPACE
-    for key, value in log.meta.items():
-        extension = etree.Element(f"{{{SPACE}}}{key}")
-        extension.text = value
-        gpx.metadata_extensions.append(extension)
-    track = gpxpy.gpx.GPXTrack(name=log.meta.get("driver"))
-    segment = gpxpy.gpx.GPXTrackSegment()
-    track.segments.append(segment)
-    gpx.tracks.append(track)
-    others = [c for c in log.channels if c.role not in ("latitude", "longitude", "altitude") and len(c.time)]
-    altitude = log.role("altitude")
-    columns = []
-    for channel in others:
-        role = ROLES.get(channel.role or "")
-        unit = role.assumed if role else channel.unit
-        values = convert(channel.values, role.unit, unit) if role else channel.values
-        inside = (latitude.time >= channel.time[0] - 1e-6) & (latitude.time <= channel.time[-1] + 1e-6)
-        columns.append(
-            (role.header if role else channel.name, unit, np.interp(latitude.time, channel.time, values), inside)
-        )
+    columns = [_read_off(c, latitude.time) for c in log.channels if c.role not in _OF_THE_POINT and len(c.time)]
     east = np.interp(latitude.time, longitude.time, longitude.values)
+    altitude = log.role("altitude")
     height = None if altitude is None else np.interp(latitude.time, altitude.time, altitude.values)
+    root = etree.Element(_tag("gpx"), version="1.1", creator="Lauftakt", nsmap={None: GPX, "lauftakt": SPACE})
+    _metadata(root, log, begin)
+    track = etree.SubElement(root, _tag("trk"))
+    _add(track, _tag("name"), log.meta.get("driver", ""))
+    segment = etree.SubElement(track, _tag("trkseg"))
     for index, at in enumerate(latitude.time):
-        point = gpxpy.gpx.GPXTrackPoint(
-            round(float(latitude.values[index]), 8),
-            round(float(east[index]), 8),
-            elevation=None if height is None else round(float(height[index]), 3),
-            time=begin + timedelta(seconds=float(at)),
-        )
-        for name, unit, values, inside in columns:
-            if inside[index]:
-                element = etree.Element(f"{{{SPACE}}}channel", {"name": name, "unit": unit})
-                element.text = f"{values[index]:.6g}"
-                point.extensions.append(element)
-        segment.points.append(point)
-    path.write_text(gpx.to_xml(version="1.1"), encoding="utf-8")
+        point = etree.SubElement(segment, _tag("trkpt"), lat=f"{latitude.values[index]:.8f}", lon=f"{east[index]:.8f}")
+        if height is not None:
+            _add(point, _tag("ele"), f"{height[index]:.3f}")
+        _add(point, _tag("time"), _utc(begin + timedelta(seconds=float(at))))
+        sampled = [column for column in columns if column[3][index]]
+        here = etree.SubElement(point, _tag("extensions")) if sampled else None
+        for name, unit, values, _ in sampled:
+            _add(here, f"{{{SPACE}}}channel", f"{values[index]:.6g}", name=name, unit=unit)
+    etree.ElementTree(root).write(str(path), xml_declaration=True, encoding="utf-8")
+
+
+def _tag(name: str) -> str:
+    return f"{{{GPX}}}{name}"
+
+
+def _add(parent: Any, tag: str, text: str, **attributes: str) -> None:
+    """An element with a text; what XML cannot hold is left out of it, everything else is escaped by the library."""
+    made = etree.SubElement(parent, tag, {key: printable(value) for key, value in attributes.items()})
+    made.text = printable(text, lines=True)
+
+
+def _metadata(root: Any, log: Log, begin: datetime) -> None:
+    """When the run began, and its labels under our own names."""
+    made = etree.SubElement(root, _tag("metadata"))
+    _add(made, _tag("time"), _utc(begin))
+    own = etree.SubElement(made, _tag("extensions"))
+    for key, value in log.meta.items():
+        _add(own, f"{{{SPACE}}}{key}", value)
+    if begin == NO_DATE:
+        _add(own, f"{{{SPACE}}}no-date", "times count from the log's first sample")
+
+
+def _read_off(channel: Channel, at: Array) -> tuple[str, str, Array, NDArray[np.bool_]]:
+    """A channel's name, unit, values at times, and where it was sampled."""
+    role = ROLES.get(channel.role or "")
+    unit = role.assumed if role else channel.unit
+    values = convert(channel.values, role.unit, unit) if role else channel.values
+    inside = (at >= channel.time[0] - 1e-6) & (at <= channel.time[-1] + 1e-6)
+    return role.header if role else channel.name, unit, np.interp(at, channel.time, values), inside
+
+
+def _utc(moment: datetime) -> str:
+    return moment.astimezone(UTC).isoformat(timespec="microseconds").replace("+00:00", "Z")
 
 
 def _moment(text: str | None) -> datetime:
+    """When the run began. GPX has no times without a day: a run without one begins where UTC's count does, which the
+    metadata says; a local clock of unknown offset is written as if it were UTC, and the metadata holds it as it was."""
     try:
         found = datetime.fromisoformat(text or "")
     except ValueError:
-        return datetime(2000, 1, 1, tzinfo=UTC)
+        return NO_DATE
     return found if found.tzinfo else found.replace(tzinfo=UTC)

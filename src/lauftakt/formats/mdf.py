@@ -6,7 +6,7 @@ import struct
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
-from xml.sax.saxutils import escape
+from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
 from asammdf import MDF, Signal
@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from lauftakt.core.log.model import Log, RawChannel, RawLog, Unusable, Warning
 from lauftakt.core.log.repairs import check_span
 from lauftakt.core.log.roles import ROLES
+from lauftakt.core.log.text import printable
 from lauftakt.formats.csv_shape import MOST_COLUMNS
 from lauftakt.formats.metadata import add_metadata, dated
 from lauftakt.formats.units import convert
@@ -130,7 +131,7 @@ def _read(file: Any) -> RawLog:
             repaired += int(len(time) - rising.sum())
             if rising.sum() < 1 or rising.sum() < len(time) / 2:
                 continue
-            unit = "".join(c for c in str(signal.unit or "") if c.isprintable())[:60]
+            unit = printable(str(signal.unit or ""))[:60]
             found.append((_name(str(channel.name)), unit, time[rising], values[rising]))
     if text:
         warnings.append(Warning("channel-text", f"{text} channels hold no figures and were left out."))
@@ -153,7 +154,7 @@ def _read(file: Any) -> RawLog:
 
 def _name(text: str) -> str:
     # Device and group are put behind a backslash by some writers.
-    clean = "".join(c for c in text.split("\\")[0] if c.isprintable()).strip()
+    clean = printable(text.split("\\")[0]).strip()
     return clean[:120] or "channel"
 
 
@@ -176,11 +177,13 @@ def write_mdf(log: Log, path: Path) -> None:
     """Write a log as MDF 4.10: channels of one clock share a group; canonical names and units."""
     with MDF(version="4.10") as file:
         try:
-            begin = datetime.fromisoformat(log.meta.get("date", ""))
+            # A clock without an offset is written as the local one that it is.
+            file.header.start_time = datetime.fromisoformat(log.meta.get("date", ""))
         except ValueError:
-            begin = datetime(2000, 1, 1, tzinfo=UTC)
-        file.header.start_time = begin if begin.tzinfo else begin.replace(tzinfo=UTC)
-        properties = "".join(f'<e name="{escape(k, {chr(34): ""})}">{escape(v)}</e>' for k, v in log.meta.items())
+            file.header.start_time = datetime(1970, 1, 1, tzinfo=UTC)  # the format has no "not known"
+        properties = "".join(
+            f"<e name={quoteattr(printable(k))}>{escape(printable(v))}</e>" for k, v in log.meta.items()
+        )
         file.header.comment = (
             f"<HDcomment><TX>Lauftakt</TX><common_properties>{properties}</common_properties></HDcomment>"
         )

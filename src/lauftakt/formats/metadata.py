@@ -3,6 +3,9 @@
 import csv
 import re
 
+from lauftakt.core.log.text import printable
+from lauftakt.formats.days import day_order
+
 META_KEYS = ("driver", "car", "circuit", "event", "date", "kind", "conditions", "tyres", "notes")
 LONGEST = 200
 _OTHERS = {
@@ -46,7 +49,7 @@ def take_metadata(lines: list[str], delimiter: str) -> dict[str, str]:
 def add_metadata(found: dict[str, str], key: str, value: str) -> None:
     """Keep one key under our name, where it is known and new."""
     own = _KEY.get(re.sub(r"[^a-z]", "", key.lower()))
-    clean = "".join(c for c in value if c.isprintable()).strip()
+    clean = printable(value).strip()
     if own and clean and own not in found:
         found[own] = clean[:LONGEST]
 
@@ -55,9 +58,12 @@ def dated(found: dict[str, str]) -> dict[str, str]:
     """With date and time of day joined into one ISO 8601 text, where they can be read."""
     time = found.pop("time", "")
     date = found.get("date", "")
-    match = re.match(r"^(\d{1,2})[./](\d{1,2})[./](\d{4})(.*)$", date)
-    if match and int(match[2]) <= 12:
-        date = f"{match[3]}-{int(match[2]):02d}-{int(match[1]):02d}{match[4]}"
+    match = re.match(r"^(\d{1,2}[./]\d{1,2}[./](\d{4}))(.*)$", date)
+    if match:
+        month_first, _ = day_order([match[1]])
+        one, other = (int(part) for part in match[1].replace("/", ".").split(".")[:2])
+        day, month = (other, one) if month_first else (one, other)
+        date = f"{match[2]}-{month:02d}-{day:02d}{match[3]}"
     if date and time and re.match(r"^\d{1,2}:\d\d", time) and ":" not in date:
         hour, rest = time.split(":", 1)
         date = f"{date.strip()}T{int(hour):02d}:{rest}"

@@ -7,6 +7,8 @@ from lauftakt.core.log.model import Log, RawLog, Unusable
 from lauftakt.formats.csv_in import read_csv
 from lauftakt.formats.interpreting import interpret
 
+# Raised when a file gives other samples than before: kept files are then read again.
+READER_VERSION = 1
 LAYOUT_ENDINGS = (".geojson", ".json")
 
 

@@ -34,7 +34,13 @@ def free_udp_port() -> int:
         return int(probe.getsockname()[1])
 
 
-def _program(*names: str) -> str:
+def program(*names: str) -> str:
+    """The path of the first of several programs that is installed.
+
+    Raises
+    ------
+    CannotStart
+    """
     for name in names:
         for folder in (None, "/usr/sbin:/usr/local/sbin"):
             found = shutil.which(name, path=folder)
@@ -107,7 +113,7 @@ class PrivateMariaDB:
             shutil.rmtree(left, ignore_errors=True)
         new = Path(tempfile.mkdtemp(prefix="new-", dir=self.folder))
         command = [
-            _program("mariadb-install-db", "mysql_install_db"),
+            program("mariadb-install-db", "mysql_install_db"),
             "--no-defaults",
             f"--datadir={new}",
             "--auth-root-authentication-method=normal",
@@ -135,7 +141,7 @@ class PrivateMariaDB:
             self.port = free_port()
             log = (self.folder / "mariadb.log").open("ab")
             self._process = subprocess.Popen(
-                [_program("mariadbd", "mysqld"), *self._options(), "--bind-address=127.0.0.1", f"--port={self.port}"],
+                [program("mariadbd", "mysqld"), *self._options(), "--bind-address=127.0.0.1", f"--port={self.port}"],
                 stdout=log,
                 stderr=log,
                 stdin=subprocess.DEVNULL,

@@ -16,9 +16,10 @@ from typing import IO
 
 from lauftakt.operate.certificate import lan_address, make_certificate
 from lauftakt.operate.children import die_with_parent
+from lauftakt.operate.dumps import bring_up_to_date
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
 from lauftakt.store.database import Database
-from lauftakt.work.renewing import renew
+from lauftakt.work.renewing import want_all
 
 Say = Callable[[str], None]
 
@@ -103,8 +104,9 @@ class Stack:
         }
         os.environ.update({k: self.environment[k] for k in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")})
         database = Database(self.mariadb.url)
-        database.migrate()
-        renew(database, say)
+        bring_up_to_date(database, self.mariadb, self.var / "backup", say)
+        # Workers find these in the table when they are up; until then the old numbers are shown.
+        want_all(database, say)
         return database
 
     def start_application(self, say: Say) -> None:

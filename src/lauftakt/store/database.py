@@ -2,16 +2,17 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
 from pathlib import Path
 from typing import TypeVar
 
 from alembic import command
 from alembic.config import Config
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
 from sqlalchemy import Engine, Select, create_engine, select
 from sqlalchemy.orm import Session, sessionmaker
 
-from lauftakt.store.models import Base, Owned
+from lauftakt.store.models.base import Base, Owned, now
 
 T = TypeVar("T", bound=Owned)
 
@@ -36,10 +37,15 @@ class Database:
         with self.session.begin() as session:
             yield session
 
+    def versions(self) -> tuple[str | None, str | None]:
+        """The version of the tables (None where there are none yet), and the one this program wants."""
+        with self.engine.connect() as connection:
+            present = MigrationContext.configure(connection).get_current_revision()
+        return present, ScriptDirectory.from_config(_migrations()).get_current_head()
+
     def migrate(self) -> None:
-        """Bring the tables up to date."""
-        config = Config()
-        config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+        """Bring the tables up to date. Every step can be repeated, since a kill may leave any of them half done."""
+        config = _migrations()
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, "head")
@@ -67,9 +73,10 @@ def mine_by_id(session: Session, model: type[T], team_id: int, row_id: int) -> T
     return row
 
 
-def now() -> datetime:
-    """The present in UTC, as stored."""
-    return datetime.now(UTC).replace(tzinfo=None)
+def _migrations() -> Config:
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    return config
 
 
 __all__ = ["Base", "Database", "NotFound", "mine", "mine_by_id", "now"]

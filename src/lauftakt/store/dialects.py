@@ -4,12 +4,13 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.log.dialect import ALIKE, Choice, Dialect, fingerprint, likeness
 from lauftakt.core.log.roles import ROLES
 from lauftakt.store.database import mine, now
-from lauftakt.store.models import DialectRow
+from lauftakt.store.models import DialectRow, Team
 
 
 def to_dialect(row: DialectRow) -> Dialect:
@@ -49,7 +50,11 @@ def keep_choices(
     choices : by channel name
     title : what a new dialect is called
     """
+    # One correction of a team at a time: what two people say at one moment is added up, and nothing is overwritten.
+    session.execute(select(Team.id).where(Team.id == team_id).with_for_update())
     row = find_dialect(session, team_id, names)
+    if row is not None:
+        session.refresh(row)
     if row is None:
         row = DialectRow(
             team_id=team_id, name=title[:200], fingerprint=fingerprint(names), names=sorted(names), choices={},

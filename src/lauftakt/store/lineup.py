@@ -1,36 +1,59 @@
-"""The line-up: laps of several runs on one layout, loaded for comparison."""
+"""The line-up: laps of several runs on one layout version, loaded for comparison, each from one analysis."""
 
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
+from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.laps.lap import LapTrace, reach
+from lauftakt.core.laps.lap import Lap, LapTrace, inside, reach
+from lauftakt.core.log.model import Channel
+from lauftakt.core.pipeline import with_held_up
 from lauftakt.core.registry import COMPUTED
 from lauftakt.core.run import AnalysedRun, put_together
 from lauftakt.core.technique.figures import Technique
-from lauftakt.core.technique.signals import Scale, Signals, assemble
+from lauftakt.core.technique.signals import Scale, Signals, assemble, sample
 from lauftakt.core.technique.windows import windows
+from lauftakt.store.analyses import AllFigures, load_curves, load_figures, to_lap, trace_from
 from lauftakt.store.database import NotFound, mine
-from lauftakt.store.layouts import to_layout
-from lauftakt.store.models import LapRow, Run
-from lauftakt.store.runs import inner, load_curves, to_lap, trace_from
+from lauftakt.store.layouts import LayoutCache, load_layout
+from lauftakt.store.models import Analysis, ChannelRow, LapRow, Run, SectorSet
+from lauftakt.store.runs import load_samples
 
 Array = NDArray[np.float64]
 
+# A channel without a role is asked for by its name with this sign before it.
+NAMELESS = "~"
+MOST_RUNS = 60
+MOST_ROLES = 12
+
+
+class Apart(Exception):
+    """Laps that cannot be compared; says why in a sentence."""
+
 
 @dataclass(frozen=True)
-class RunCurves:
-    """The timed laps of a run on the grid, with its rows in the database (detached)."""
+class Entry:
+    """One run of a line-up: its rows (detached), and the curves of its timed laps, all of one analysis."""
 
     run: Run
-    numbers: list[int]
+    analysis: Analysis
+    laps: tuple[LapRow, ...]
     curves: dict[str, Array]
     layout: Layout
+
+    @property
+    def numbers(self) -> list[int]:
+        """Timed laps, in the order of the curves' rows."""
+        return [lap.number for lap in self.laps if lap.time_s is not None]
+
+    def lap(self, number: int) -> LapRow:
+        return next(lap for lap in self.laps if lap.number == number)
 
     def trace(self, number: int) -> LapTrace | None:
         """The trace of a timed lap, None for other numbers."""
@@ -39,126 +62,170 @@ class RunCurves:
         row = self.numbers.index(number)
         draws = self.curves.get("time_draws")
         return trace_from(
-            self.curves["time"][row],
-            self.curves["offset"][row],
-            None if draws is None else draws[row],
-            self.layout,
+            self.curves["time"][row], self.curves["offset"][row], None if draws is None else draws[row], self.layout
         )
 
-    def grid(self, number: int) -> dict[str, Array]:
-        """Channels of a timed lap on the layout's grid by role, (g,) each."""
-        row, part = self.numbers.index(number), inner(self.layout)
-        return {role: rows[row, part] for role, rows in self.curves.items() if role not in ("time", "time_draws")}
+    def on_grid(self, number: int, role: str) -> Array | None:
+        """A channel of a timed lap on the layout's grid, (g,); None where it was not logged."""
+        rows = self.curves.get(role)
+        return None if rows is None else rows[self.numbers.index(number), inside(self.layout)]
+
+    @property
+    def revision(self) -> tuple[tuple[int, str | None], ...]:
+        """Which laps count: what everything depends on that is not of the analysis alone."""
+        return tuple((lap.number, lap.set_aside) for lap in self.laps)
 
     def signals(self) -> Signals:
         """What the driver did, from the rows that were loaded."""
         rows = {role: values for role, values in self.curves.items() if role not in ("time", "time_draws")}
-        return assemble(tuple(self.numbers), reach(self.layout), self.curves["time"], rows, self.scale)
+        return assemble(
+            tuple(self.numbers), reach(self.layout), self.curves["time"], rows, Scale(**self.analysis.scale)
+        )
 
-    def analysed(self) -> AnalysedRun:
-        """The run as the core knows it, from what was loaded."""
-        laps = [to_lap(row) for row in self.run.laps]
+    def analysed(self, figures: AllFigures | None) -> AnalysedRun:
+        """The run as the core knows it, with its held-up parts judged among the laps that count now."""
         traces = {number: trace for number in self.numbers if (trace := self.trace(number)) is not None}
         signals = self.signals()
+        laps: Sequence[Lap] = with_held_up([to_lap(lap) for lap in self.laps], signals, self.layout)
         return put_together(
             laps,
             traces,
             signals,
-            Technique(signals, windows(self.layout)),
+            Technique(signals, windows(self.layout), figures),
             self.layout,
-            scale=self.scale,
-            speed_scale=self.run.speed_scale,
-            delay_s=self.run.delay_s,
+            scale=Scale(**self.analysis.scale),
+            speed_scale=self.analysis.speed_scale,
+            delay_s=self.analysis.delay_s,
         )
-
-    def lap(self, number: int) -> LapRow:
-        return next(lap for lap in self.run.laps if lap.number == number)
-
-    @property
-    def scale(self) -> Scale:
-        return Scale(**self.run.scale)
 
 
 class CurveCache:
-    """Unpacked curves of the runs used last; what a run's curves are never changes without its version."""
+    """What was unpacked of the analyses used last. An analysis never changes, so its id is all a key needs."""
 
-    def __init__(self, most: int = 60) -> None:
+    def __init__(self, most: int = MOST_RUNS) -> None:
         self._most = most
-        self._kept: OrderedDict[tuple[int, int, int, str], Array] = OrderedDict()
+        self._curves: OrderedDict[tuple[int, str], Array] = OrderedDict()
         self._analysed: OrderedDict[tuple[object, ...], AnalysedRun] = OrderedDict()
         self._lock = Lock()
+        self.layouts = LayoutCache()
 
-    def analysed(self, entry: RunCurves) -> AnalysedRun:
-        """The core's view of a run, with the figures that were asked for before."""
-        run = entry.run
-        aside = tuple((lap.number, lap.set_aside) for lap in run.laps)
-        key = (run.id, run.code_version, run.layout_version, aside, tuple(sorted(entry.curves)))
+    def analysed(self, session: Session, entry: Entry) -> AnalysedRun:
+        """The core's view of a run, with the figures that were kept with its analysis."""
+        key = (entry.analysis.id, entry.revision, tuple(sorted(entry.curves)))
         with self._lock:
             if key in self._analysed:
                 self._analysed.move_to_end(key)
                 return self._analysed[key]
-        found = entry.analysed()
+        found = entry.analysed(load_figures(session, entry.run.team_id, entry.analysis.id))
         with self._lock:
             self._analysed[key] = found
             while len(self._analysed) > self._most:
                 self._analysed.popitem(last=False)
         return found
 
-    def get(self, session: Session, team_id: int, runs: list[Run], roles: list[str]) -> dict[int, dict[str, Array]]:
-        """Curves by run and role; asks the database only for what is not kept."""
-        found: dict[int, dict[str, Array]] = {run.id: {} for run in runs}
-        missing_runs, missing_roles = set(), set()
+    def get(
+        self, session: Session, team_id: int, analysis_ids: Sequence[int], roles: Sequence[str]
+    ) -> dict[int, dict[str, Array]]:
+        """Curves by analysis and role; asks the database only for what is not kept."""
+        wanted = [(analysis, role) for analysis in analysis_ids for role in roles]
         with self._lock:
-            for run in runs:
-                for role in roles:
-                    key = (run.id, run.code_version, run.layout_version, role)
-                    if key in self._kept:
-                        self._kept.move_to_end(key)
-                        found[run.id][role] = self._kept[key]
-                    else:
-                        missing_runs.add(run.id)
-                        missing_roles.add(role)
-        if missing_runs:
-            loaded = load_curves(session, team_id, sorted(missing_runs), sorted(missing_roles))
-            by_id = {run.id: run for run in runs}
+            found = {key: self._curves[key] for key in wanted if key in self._curves}
+            for key in found:
+                self._curves.move_to_end(key)
+        missing = [key for key in wanted if key not in found]
+        if missing:
+            ids, names = sorted({analysis for analysis, _ in missing}), sorted({role for _, role in missing})
+            loaded = load_curves(session, team_id, ids, names)
             with self._lock:
-                for run_id in missing_runs:
-                    run = by_id[run_id]
-                    for role in missing_roles:
-                        array = loaded.get((run_id, role), np.zeros((0, 0)))
-                        self._kept[(run_id, run.code_version, run.layout_version, role)] = array
-                        found[run_id][role] = array
-                while len(self._kept) > self._most * 12:
-                    self._kept.popitem(last=False)
-        return {run_id: {role: a for role, a in roles_.items() if a.size} for run_id, roles_ in found.items()}
+                for key in missing:
+                    found[key] = self._curves[key] = loaded.get(key, np.zeros((0, 0)))
+                while len(self._curves) > self._most * MOST_ROLES:
+                    self._curves.popitem(last=False)
+        return {
+            analysis: {role: found[analysis, role] for role in roles if found[analysis, role].size}
+            for analysis in analysis_ids
+        }
 
 
-def load_lineup(
-    session: Session, team_id: int, run_ids: list[int], roles: list[str], cache: CurveCache
-) -> dict[int, RunCurves]:
-    """Runs of a team with their curves, by id.
+def common_analyses(session: Session, runs: Sequence[Run]) -> dict[int, Analysis]:
+    """For each run the newest analysis on the newest layout version that all of them have, by run.
+
+    While runs are computed anew on a changed layout, the old numbers of all are shown until the new ones are there.
 
     Raises
     ------
-    NotFound
-        where a run does not exist in this team.
-    ValueError
-        where the runs are on different layouts: laps of different circuits cannot be compared.
+    Apart
+        where there is no such version.
     """
-    runs = list(
-        session.scalars(
-            mine(Run, team_id)
-            .where(Run.id.in_(run_ids))
-            .options(selectinload(Run.laps), selectinload(Run.driver), selectinload(Run.car), selectinload(Run.layout))
+    if len({run.layout_id for run in runs}) > 1:
+        raise Apart("These laps were driven on different layouts, so they cannot be compared.")
+    present = [run.analysis for run in runs]
+    if all(row is not None for row in present) and len({row.layout_version_id for row in present if row}) == 1:
+        return {row.run_id: row for row in present if row is not None}
+    rows = session.scalars(
+        mine(Analysis, runs[0].team_id).where(Analysis.run_id.in_([run.id for run in runs])).order_by(Analysis.id)
+    ).all()
+    by_version: dict[int, dict[int, Analysis]] = {}
+    for row in rows:
+        by_version.setdefault(row.layout_version_id, {})[row.run_id] = row
+    whole = [version for version, found in by_version.items() if len(found) == len(runs)]
+    if not whole:
+        raise Apart("These laps are being computed anew on a changed layout; they can be compared in a moment.")
+    return by_version[max(whole)]
+
+
+def load_entries(
+    session: Session, runs: Sequence[Run], analyses: dict[int, Analysis], roles: Sequence[str], cache: CurveCache
+) -> dict[int, Entry]:
+    """Entries of a line-up by run, each from the analysis that is named for it, read in one transaction."""
+    team_id = runs[0].team_id
+    ids = [analyses[run.id].id for run in runs]
+    laps: dict[int, list[LapRow]] = {analysis: [] for analysis in ids}
+    query = mine(LapRow, team_id).where(LapRow.analysis_id.in_(ids)).options(selectinload(LapRow.sectors))
+    for lap in session.scalars(query.order_by(LapRow.number)):
+        laps[lap.analysis_id].append(lap)
+    logged = [role for role in roles if not role.startswith(NAMELESS)]
+    curves = cache.get(session, team_id, ids, list(dict.fromkeys(["time", *COMPUTED, *logged])))
+    first = analyses[runs[0].id]
+    sectors = session.get(SectorSet, first.sector_set_id) if first.sector_set_id is not None else None
+    layout = load_layout(session, first.layout_version_id, sectors, cache.layouts)
+    found = {}
+    for run in runs:
+        analysis = analyses[run.id]
+        own = dict(curves[analysis.id])
+        for role in roles:
+            if role.startswith(NAMELESS) and "time" in own:
+                rows = nameless(session, run, laps[analysis.id], own["time"], role[len(NAMELESS) :])
+                if rows is not None:
+                    own[role] = rows
+        found[run.id] = Entry(run, analysis, tuple(laps[analysis.id]), own, layout)
+    return found
+
+
+def nameless(session: Session, run: Run, laps: Sequence[LapRow], time: Array, name: str) -> Array | None:
+    """A channel without a role along the timed laps, (laps, e), in the logger's unit; None where there is none."""
+    row = session.scalar(
+        mine(ChannelRow, run.team_id).where(
+            ChannelRow.run_id == run.id, ChannelRow.name == name, ChannelRow.role.is_(None)
         )
     )
-    if {run.id for run in runs} != set(run_ids):
-        raise NotFound("run")
-    if len({run.layout_id for run in runs}) > 1:
-        raise ValueError("These laps were driven on different layouts, so they cannot be compared.")
-    layout = to_layout(runs[0].layout)
-    curves = cache.get(session, team_id, runs, ["time", *COMPUTED, *roles])
-    return {
-        run.id: RunCurves(run, [lap.number for lap in run.laps if lap.time_s is not None], curves[run.id], layout)
-        for run in runs
-    }
+    if row is None:
+        return None
+    clock, values = load_samples(session, row)
+    starts = np.array([lap.start_s for lap in laps if lap.time_s is not None])
+    at = time + starts[:, None]
+    return np.where(np.isfinite(at), sample(Channel(name, row.unit, None, clock, values), np.nan_to_num(at)), np.nan)
+
+
+def nameless_names(session: Session, team_id: int, run_ids: Sequence[int]) -> dict[int, list[tuple[str, str]]]:
+    """Name and unit of the channels without a role, by run."""
+    found: dict[int, list[tuple[str, str]]] = {run_id: [] for run_id in run_ids}
+    query = select(ChannelRow.run_id, ChannelRow.name, ChannelRow.unit).where(
+        ChannelRow.team_id == team_id, ChannelRow.run_id.in_(run_ids), ChannelRow.role.is_(None)
+    )
+    for run_id, name, unit in session.execute(query.order_by(ChannelRow.id)):
+        found[run_id].append((name, unit))
+    return found
+
+
+__all__ = ["Apart", "CurveCache", "Entry", "NotFound", "common_analyses", "load_entries", "nameless_names"]

@@ -13,6 +13,7 @@ from sqlalchemy import select
 from lauftakt.store.database import Database
 from lauftakt.store.lineup import CurveCache
 from lauftakt.store.models import Account, Team
+from lauftakt.web.policy import Action, Viewer, allowed
 
 F = TypeVar("F", bound=Callable[..., Any])
 
@@ -20,6 +21,15 @@ hasher = PasswordHasher()
 login_manager = LoginManager()
 # Verified against when no account has the address, so that both answers take the same time.
 _NOBODY = hasher.hash("nobody")
+_WHY: dict[Action, str] = {
+    "see": "This is not yours to see.",
+    "see-team": "Only those who lead or assist the team can see this.",
+    "note": "Only those who lead or assist the team can do this.",
+    "change": "Only a coach can do this.",
+    "hand-in": "Only a coach, or a driver by a personal link, can hand in.",
+    "tell": "Only a coach or the driver can tell this.",
+    "account": "This needs an account.",
+}
 
 
 class Problem(Exception):
@@ -35,13 +45,24 @@ class SignedIn(UserMixin):
 
     def __init__(self, account: Account, team: Team) -> None:
         self.id = account.id
-        self.team_id, self.team_name = account.team_id, team.name
+        self.team_name = team.name
         self.name, self.role = account.name, account.role
         self.units, self.look, self.shortcuts = account.units, account.look, account.shortcuts
+        self.viewer = Viewer(
+            kind=cast(Any, account.role),
+            team_id=account.team_id,
+            account_id=account.id,
+            driver_id=account.driver_id,
+        )
 
 
 def database() -> Database:
     return cast(Database, current_app.extensions["lauftakt"])
+
+
+def build() -> str:
+    """The number of this program, part of the address of everything that browsers keep."""
+    return cast(str, current_app.extensions["lauftakt-build"])
 
 
 def curve_cache() -> CurveCache:
@@ -71,30 +92,22 @@ def check_password(email: str, password: str) -> SignedIn | None:
         return SignedIn(row[0], row[1]) if row else None
 
 
-def team_id() -> int:
-    """The team of whoever is signed in."""
-    return cast(int, current_user.team_id)
+def only(action: Action) -> Callable[[F], F]:
+    """Guards a view: it receives whoever asks as ``viewer``; who may not gets a plain 401 or 403.
 
+    What rows they see is decided by :func:`lauftakt.web.policy.visible`.
+    """
 
-def for_members(view: F) -> F:
-    """Only for those who are signed in; everybody else gets a plain 401."""
+    def guard(view: F) -> F:
+        @wraps(view)
+        def guarded(*args: Any, **kwargs: Any) -> Any:
+            if not current_user.is_authenticated:
+                raise Problem(401, "signed-out", "You are not signed in, or were signed out. Sign in and try again.")
+            viewer: Viewer = current_user.viewer
+            if not allowed(viewer, action):
+                raise Problem(403, "not-allowed", _WHY[action])
+            return view(*args, viewer=viewer, **kwargs)
 
-    @wraps(view)
-    def guarded(*args: Any, **kwargs: Any) -> Any:
-        if not current_user.is_authenticated:
-            raise Problem(401, "signed-out", "You are not signed in, or were signed out. Sign in and try again.")
-        return view(*args, **kwargs)
+        return cast(F, guarded)
 
-    return cast(F, guarded)
-
-
-def for_coaches(view: F) -> F:
-    """Only for coaches that are signed in; everybody else gets a plain 401 or 403."""
-
-    @wraps(view)
-    def guarded(*args: Any, **kwargs: Any) -> Any:
-        if current_user.role != "coach":
-            raise Problem(403, "not-allowed", "Only a coach can do this.")
-        return view(*args, **kwargs)
-
-    return for_members(cast(F, guarded))
+    return guard

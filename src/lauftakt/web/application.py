@@ -1,20 +1,39 @@
 """The Flask application: API under /api, the built front end everywhere else."""
 
+import hashlib
 import os
 from datetime import timedelta
+from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
 from apiflask import APIFlask
 from flask import Response, jsonify, request, send_from_directory
+from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from werkzeug.exceptions import HTTPException
 
+from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.settings import Settings
 from lauftakt.store.database import Database, NotFound
 from lauftakt.store.lineup import CurveCache
-from lauftakt.web import desk, dialects, exports, hand_in, links, loggers, paddock, runs, sessions, stream, uploads
+from lauftakt.web import (
+    actions,
+    channels,
+    compare,
+    exports,
+    hand_in,
+    links,
+    loggers,
+    paddock,
+    registry,
+    runs,
+    sessions,
+    stream,
+    uploads,
+)
 from lauftakt.web.access import Problem, login_manager
+from lauftakt.web.compare.views import ARROW
 from lauftakt.web.limits import limiter
 
 FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().parents[3] / "web" / "build"))
@@ -50,20 +69,39 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
         OPENAPI_VERSION="3.1.0",
         VALIDATION_ERROR_STATUS_CODE=422,
         LAUFTAKT=settings,
+        COMPRESS_MIMETYPES=["application/json", "text/html", "text/css", "text/javascript", "image/svg+xml", ARROW],
+        COMPRESS_ALGORITHM=["zstd", "br", "gzip"],
+        COMPRESS_BR_LEVEL=4,
+        COMPRESS_ZSTD_LEVEL=3,
+        COMPRESS_LEVEL=4,
+        COMPRESS_MIN_SIZE=800,
+        COMPRESS_STREAMS=False,
     )
     app.extensions["lauftakt"] = database or Database(settings.database_url)
     app.extensions["lauftakt-curves"] = CurveCache()
+    app.extensions["lauftakt-build"] = _build(front_end)
+    Compress(app)
     login_manager.init_app(app)
     CSRFProtect(app)
     limiter.init_app(app)
     for module in (
-        sessions, paddock, runs, hand_in, uploads, links, dialects, loggers, stream, exports, desk,
+        sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
+        compare,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)
     _headers(app)
     _front_end(app, front_end)
     return app
+
+
+def _build(front_end: Path) -> str:
+    """A number that changes with the program: its computation, its server and its front end."""
+    digest = hashlib.sha256(f"{CODE_VERSION} {version('lauftakt')}".encode())
+    page = front_end / "index.html"
+    if page.is_file():
+        digest.update(page.read_bytes())
+    return digest.hexdigest()[:12]
 
 
 def _problem(status: int, code: str, message: str) -> tuple[Response, int]:
@@ -118,8 +156,13 @@ def _headers(app: APIFlask) -> None:
         response.headers.setdefault("Referrer-Policy", "same-origin")
         # The page's own policy (a meta element with hashes) governs scripts; what it cannot say is added here.
         response.headers.setdefault("Content-Security-Policy", "frame-ancestors 'none'")
-        if request.path.startswith("/api/"):
-            response.headers.setdefault("Cache-Control", "no-store")
+        if request.path.startswith("/api/") and "Cache-Control" not in response.headers:
+            listed = request.method == "GET" and response.status_code == 200 and response.is_json
+            # Asked for again each time, but sent only where it differs from what the browser has.
+            response.headers["Cache-Control"] = "private, no-cache" if listed else "no-store"
+            if listed:
+                response.add_etag()
+                response.make_conditional(request)
         return response
 
 

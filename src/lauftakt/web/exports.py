@@ -1,4 +1,4 @@
-"""Logs on their way out."""
+"""Logs on their way out: one lap at once, whole runs and events as jobs whose file is fetched when it is ready."""
 
 import tempfile
 from pathlib import Path
@@ -8,9 +8,14 @@ from apiflask import APIBlueprint
 from flask import Response, send_file
 
 from lauftakt.core.log.model import Unusable
-from lauftakt.web import schemas
-from lauftakt.web.access import Problem, database, for_coaches, team_id
-from lauftakt.work.exporting import FORMATS, run_log, write_event, write_one
+from lauftakt.store.models import Event, Job, Run
+from lauftakt.web import schemas, show
+from lauftakt.web.access import Problem, database, only
+from lauftakt.web.givers import settings_of_app
+from lauftakt.web.policy import Viewer, one
+from lauftakt.work import jobs
+from lauftakt.work.exporting import FORMATS, export_path, run_log, write_one
+from lauftakt.work.queue import send
 
 blueprint = APIBlueprint("exports", __name__, tag="Export")
 
@@ -22,40 +27,97 @@ def attachment(data: bytes, name: str, kind: str) -> Response:
     return response
 
 
-def _send(path: Path, name: str, kind: str) -> Response:
-    # The file is opened before its name goes: it is deleted when it was sent.
-    file = path.open("rb")
-    path.unlink()
-    response = send_file(file, mimetype=kind, as_attachment=True, download_name=name)
-    response.call_on_close(file.close)
-    return response
-
-
 @blueprint.get("/runs/<int:run_id>/file")
-@for_coaches
-@blueprint.input(schemas.ExportQuery, location="query")
-def export_run(run_id: int, query_data: schemas.ExportQuery) -> Response:
-    """A run, or one lap of it, in an open format."""
-    log, name = run_log(database(), team_id(), run_id, query_data.lap)
+@only("see")
+@blueprint.input(schemas.LapExportQuery, location="query")
+def export_lap(viewer: Viewer, run_id: int, query_data: schemas.LapExportQuery) -> Response:
+    """One lap of a run in an open format."""
+    with database().begin() as session:
+        one(session, Run, viewer, run_id)
+    log, name = run_log(database(), viewer.team_id, run_id, query_data.lap)
     ending, kind, _ = FORMATS[query_data.format]
-    path = Path(tempfile.mkstemp(suffix=ending)[1])
-    try:
-        write_one(log, query_data.format, path)
-    except Unusable as error:
-        path.unlink(missing_ok=True)
-        raise Problem(409, error.code, str(error)) from error
-    return _send(path, name + ending, kind)
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / f"lap{ending}"
+        try:
+            write_one(log, query_data.format, path)
+        except Unusable as error:
+            raise Problem(409, error.code, str(error)) from error
+        return attachment(path.read_bytes(), name + ending, kind)
 
 
-@blueprint.get("/events/<int:event_id>/file")
-@for_coaches
-@blueprint.input(schemas.EventExportQuery, location="query")
-def export_event(event_id: int, query_data: schemas.EventExportQuery) -> Response:
-    """All runs of an event in an open format, as a zip archive."""
-    path = Path(tempfile.mkstemp(suffix=".zip")[1])
-    try:
-        name = write_event(database(), team_id(), event_id, query_data.format, path)
-    except BaseException:
-        path.unlink(missing_ok=True)
-        raise
-    return _send(path, name + ".zip", "application/zip")
+@blueprint.post("/runs/<int:run_id>/export")
+@only("see")
+@blueprint.input(schemas.ExportAsked)
+@blueprint.output(schemas.JobOut, status_code=202)
+def export_run(viewer: Viewer, run_id: int, json_data: schemas.ExportAsked) -> schemas.JobOut:
+    """A whole run in an open format: begins the work, which is followed at ``/api/jobs/ID``."""
+    with database().begin() as session:
+        subject = ("run", one(session, Run, viewer, run_id).id)
+    return _begin(viewer, subject, json_data)
+
+
+@blueprint.post("/events/<int:event_id>/export")
+@only("see-team")
+@blueprint.input(schemas.ExportAsked)
+@blueprint.output(schemas.JobOut, status_code=202)
+def export_event(viewer: Viewer, event_id: int, json_data: schemas.ExportAsked) -> schemas.JobOut:
+    """All runs of an event in an open format, as a zip archive: begins the work."""
+    with database().begin() as session:
+        subject = ("event", one(session, Event, viewer, event_id).id)
+    return _begin(viewer, subject, json_data)
+
+
+def _begin(viewer: Viewer, subject: tuple[str, int], asked: schemas.ExportAsked) -> schemas.JobOut:
+    with database().begin() as session:
+        job = jobs.add_job(
+            session, viewer.team_id, "export", subject, payload={"format": asked.format}, account_id=viewer.account_id
+        )
+    send([job.id])
+    return _shown(viewer, job.id)
+
+
+def _own(viewer: Viewer, row: Job) -> bool:
+    """Whether a job is the viewer's to see: those who are of the whole team see all, others what they asked for."""
+    return viewer.kind in ("owner", "coach", "assistant") or row.account_id == viewer.account_id
+
+
+def _job(viewer: Viewer, job_id: int) -> Job:
+    with database().begin() as session:
+        row = session.get(Job, job_id)
+        if row is None or row.team_id != viewer.team_id or not _own(viewer, row):
+            raise Problem(404, "not-found", "This does not exist, or does not belong to your team.")
+        return row
+
+
+def _shown(viewer: Viewer, job_id: int) -> schemas.JobOut:
+    return show.job(_job(viewer, job_id))
+
+
+@blueprint.get("/jobs/<int:job_id>")
+@only("see")
+@blueprint.output(schemas.JobOut)
+def get_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
+    """How far long work is."""
+    return _shown(viewer, job_id)
+
+
+@blueprint.post("/jobs/<int:job_id>/cancel")
+@only("see")
+@blueprint.output(schemas.JobOut)
+def cancel_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
+    """Ask long work to stop; a finished one stays as it is."""
+    _job(viewer, job_id)
+    with database().begin() as session:
+        jobs.cancel(session, session.get_one(Job, job_id, with_for_update=True))
+    return _shown(viewer, job_id)
+
+
+@blueprint.get("/jobs/<int:job_id>/file")
+@only("see")
+def get_job_file(viewer: Viewer, job_id: int) -> Response:
+    """The file that an export made."""
+    row = _job(viewer, job_id)
+    path = export_path(settings_of_app().exports, row.id)
+    if row.kind != "export" or row.state != "done" or not path.exists():
+        raise Problem(404, "no-file", "There is no file of this work (any more). Ask for it again.")
+    return send_file(path, mimetype=str(row.result["type"]), as_attachment=True, download_name=str(row.result["name"]))

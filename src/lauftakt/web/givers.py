@@ -5,13 +5,14 @@ from datetime import timedelta
 from typing import cast
 
 from flask import current_app, request
-from flask_login import current_user
 from itsdangerous import BadSignature, URLSafeSerializer
 
+from lauftakt.core.log.text import one_line
 from lauftakt.settings import Settings
 from lauftakt.store.database import now
 from lauftakt.store.models import Driver, HandInLink
-from lauftakt.web.access import Problem, database, team_id
+from lauftakt.web.access import Problem, database
+from lauftakt.web.policy import Viewer
 from lauftakt.work.intake import Giver
 
 DAYS = 14
@@ -23,10 +24,10 @@ def settings_of_app() -> Settings:
     return cast(Settings, current_app.config["LAUFTAKT"])
 
 
-def myself(driver_name: str | None = None) -> Giver:
+def myself(viewer: Viewer, driver_name: str | None = None) -> Giver:
     """Whoever is signed in, with the driver's name that they typed."""
-    typed = " ".join((driver_name or "").split())[:200] or None
-    return Giver(team_id(), "browser", driver_name=typed, account_id=current_user.id)
+    typed = one_line(driver_name or "", 200) or None
+    return Giver(viewer.team_id, "browser", driver_name=typed, account_id=viewer.account_id)
 
 
 def _signer() -> URLSafeSerializer:
@@ -72,6 +73,11 @@ def link_of(token: str) -> tuple[HandInLink, Driver]:
         if row.last_used_at is None or now() - row.last_used_at > timedelta(seconds=20):
             row.last_used_at = now()
         return row, row.driver
+
+
+def viewer_of(link: HandInLink) -> Viewer:
+    """The holder of a link."""
+    return Viewer("link", link.team_id, driver_id=link.driver_id, link_id=link.id)
 
 
 def by_link(token: str) -> Giver:

@@ -1,16 +1,25 @@
-"""What is said about a run: changed by a coach, or by the driver for what only they know."""
+"""What is said about a run: changed by a coach, or by the driver for what only they know; all can be taken back."""
+
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lauftakt.store.models import Car, Driver, Event, LapRow, LayoutRow, Run
-from lauftakt.store.runs import event_for, named, parse_date, settle
+from lauftakt.store.actions import note_action
+from lauftakt.store.counting import laps_of, say_of_lap, settle, word_for
+from lauftakt.store.database import mine, now
+from lauftakt.store.models import Car, Driver, Event, LapRow, LapWord, LayoutRow, Run
+from lauftakt.store.runs import event_for, moment_of, named, parse_date
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem
+from lauftakt.web.policy import Viewer
+from lauftakt.work.jobs import renew_runs
+
+_WORDS = {"kind": "kind of run", "started_at": "beginning", "felt": "what was felt", "confirmed": "confirmation"}
 
 
-def change_labels(session: Session, run: Run, change: schemas.Labels, by: str) -> None:
-    """Apply what is named in ``change``; what is not named stays.
+def change_labels(session: Session, viewer: Viewer, run: Run, change: schemas.Labels, by: str) -> list[int]:
+    """Apply what is named in ``change``; what is not named stays. Returns jobs that follow from it.
 
     Raises
     ------
@@ -19,60 +28,101 @@ def change_labels(session: Session, run: Run, change: schemas.Labels, by: str) -
     """
     told = dict(run.labels_from)
     for name in change.model_fields_set:
-        value = getattr(change, name)
-        if name == "driver" and value:
-            run.driver = named(session, Driver, run.team_id, value)
-        elif name == "car":
-            run.car = named(session, Car, run.team_id, value) if value else None
-        elif name == "kind" and value:
-            run.kind = value
-        elif name == "conditions":
-            run.conditions = value
-            _dry_or_wet(run)
-        elif name in ("tyres", "notes", "felt"):
-            setattr(run, name, value or None)
-        elif name == "confirmed":
-            run.confirmed = bool(value)
-            continue
-        elif name == "circuit" and value:
-            _rename(session, run.layout, value)
-        elif name == "started_at":
-            moment = parse_date(value)
-            if value and moment is None:
-                raise Problem(422, "date", "The beginning is not a date that can be read, like 2026-05-16T09:40.")
-            run.started_at = moment
-        elif name != "event":
-            continue
-        told[name] = by
+        if _change(session, run, name, getattr(change, name)):
+            told[name] = by
     if change.model_fields_set & {"event", "started_at"}:
         _move(session, run, change.event if "event" in change.model_fields_set else run.event.name)
     run.labels_from = told
+    session.flush()
+    if "conditions" in change.model_fields_set:
+        settle(session, run)
+    if run.analysis is not None and run.analysis.sector_set_id != run.event.sector_set_id:
+        return renew_runs(session, run.team_id, [run.id], viewer.account_id)
+    return []
 
 
-def _dry_or_wet(run: Run) -> None:
-    """Timed laps of a wet run do not count, those of a dry one do again."""
-    wet = run.conditions == "wet"
-    for lap in run.laps:
-        if lap.time_s is None:
-            continue
-        if wet and lap.automatic is None:
-            lap.automatic = "wet"
-        elif not wet and lap.automatic == "wet":
-            lap.automatic = None
-        settle(lap)
+def _change(session: Session, run: Run, name: str, value: Any) -> bool:
+    """Change one label; whether its source is to be noted."""
+    if name == "driver" and value:
+        run.driver = named(session, Driver, run.team_id, value)
+    elif name == "car":
+        run.car = named(session, Car, run.team_id, value) if value else None
+    elif name == "kind" and value:
+        run.kind = value
+    elif name in ("conditions", "tyres", "notes", "felt"):
+        setattr(run, name, value or None)
+    elif name == "confirmed":
+        run.confirmed = bool(value)
+        return False
+    elif name == "circuit" and value:
+        _rename(session, run.layout, value)
+    elif name == "started_at":
+        moment, zone = parse_date(value)
+        if value and moment is None:
+            raise Problem(422, "date", "The beginning is not a date that can be read, like 2026-05-16T09:40.")
+        run.started_at, run.zone = moment, zone or (run.zone if moment else None)
+    elif name != "event":
+        return False
+    return True
+
+
+def labels_of(run: Run, names: set[str]) -> dict[str, Any]:
+    """The present labels of a run, as a change that brings them back."""
+    found = {
+        "driver": run.driver.name,
+        "car": run.car.name if run.car else None,
+        "circuit": run.layout.name,
+        "event": run.event.name,
+        "kind": run.kind,
+        "conditions": run.conditions,
+        "tyres": run.tyres,
+        "notes": run.notes,
+        "felt": run.felt,
+        "started_at": moment_of(run),
+        "confirmed": run.confirmed,
+    }
+    return {name: value for name, value in found.items() if name in names}
+
+
+def change_many(
+    session: Session, viewer: Viewer, runs: list[Run], change: schemas.Labels, by: str, *, noted: bool = True
+) -> tuple[int | None, list[int]]:
+    """The same change for several runs, noted with its inverse; returns the action's number and jobs that follow."""
+    names = set(change.model_fields_set)
+    inverse = [{"do": "labels", "run": run.id, "set": labels_of(run, names), "by": by} for run in runs]
+    jobs: list[int] = []
+    for run in runs:
+        jobs += change_labels(session, viewer, run, change, by)
+    if not noted or not runs or not names:
+        return None, jobs
+    what = ", ".join(sorted(_WORDS.get(name, name) for name in names))
+    whose = f"the run of {runs[0].driver.name}" if len(runs) == 1 else f"{len(runs)} runs"
+    action = note_action(
+        session,
+        viewer.team_id,
+        account_id=viewer.account_id,
+        link_id=viewer.link_id,
+        kind="labels",
+        subject=("run", runs[0].id),
+        summary=f"Changed {what} of {whose}.",
+        inverse=inverse,
+    )
+    return action.id, jobs
 
 
 def _rename(session: Session, layout: LayoutRow, name: str) -> None:
-    if name == layout.name:
+    # Read again under a lock: an import that is placing a run at this moment must not bring the old name back.
+    layout = session.get_one(LayoutRow, layout.id, with_for_update=True, populate_existing=True)
+    before = layout.name
+    if name == before:
         return
-    taken = session.scalar(select(LayoutRow).where(LayoutRow.team_id == layout.team_id, LayoutRow.name == name))
-    if taken is not None:
+    if session.scalar(mine(LayoutRow, layout.team_id).where(LayoutRow.name == name)) is not None:
         raise Problem(422, "name-taken", f"There is another layout called “{name}” already.")
-    # Events that were named by their circuit go with it.
-    for event in session.scalars(
-        select(Event).where(Event.team_id == layout.team_id, Event.layout_id == layout.id, Event.name == layout.name)
-    ):
+    # Events that were named by their circuit go with it, and so does the circuit.
+    for event in session.scalars(mine(Event, layout.team_id).where(Event.layout_id == layout.id, Event.name == before)):
         event.name = name
+    if layout.circuit.name == before:
+        layout.circuit.name = name
     layout.name = name
 
 
@@ -88,21 +138,57 @@ def _move(session: Session, run: Run, name: str | None) -> None:
             session.delete(left)
 
 
-def judge_lap(run: Run, number: int, counts: bool | None) -> LapRow:
-    """Say that a lap counts, does not, or is left to the computation again.
+def judge_lap(
+    session: Session, viewer: Viewer, run: Run, number: int, change: schemas.LapJudged, *, noted: bool = True
+) -> int | None:
+    """Say that a lap counts, does not, or is left to the computation again; returns the action's number.
 
     Raises
     ------
     Problem
         404 for a lap that is none, 409 where one without a time would have to count.
     """
-    lap = next((item for item in run.laps if item.number == number), None)
+    laps = laps_of(session, run.analysis_id)
+    lap = next((item for item in laps if item.number == number), None)
     if lap is None:
         raise Problem(404, "not-found", "This run has no such lap.")
-    if counts and lap.time_s is None:
-        raise Problem(409, "no-time", "This lap has no time: it did not run from line to line.")
-    lap.by_hand = None if counts is None else not counts
-    if lap.by_hand is False and lap.automatic is None:
-        lap.by_hand = None
-    settle(lap)
-    return lap
+    inverse: dict[str, Any] = {"do": "lap", "run": run.id, "moment": lap.start_s, "set": {}}
+    summary = f"Lap {number} of {run.driver.name}"
+    if "counts" in change.model_fields_set:
+        if change.counts and lap.time_s is None:
+            raise Problem(409, "no-time", "This lap has no time: it did not run from line to line.")
+        before = say_of_lap(session, run, lap, viewer.account_id, counts=change.counts, reason=change.reason)
+        inverse["set"]["counts"] = before
+        summary += {True: " counts", False: " does not count", None: " is left to the program"}[change.counts]
+    if "note" in change.model_fields_set:
+        inverse["set"]["note"] = _note_lap(session, viewer, run, lap, change.note)
+        summary += " has a note" if change.note else " has no note any more"
+    settle(session, run, laps)
+    session.expire(run, ["words"])
+    if not noted:
+        return None
+    return note_action(
+        session,
+        viewer.team_id,
+        account_id=viewer.account_id,
+        kind="lap",
+        subject=("run", run.id),
+        summary=summary + ".",
+        inverse=[inverse],
+    ).id
+
+
+def _note_lap(session: Session, viewer: Viewer, run: Run, lap: LapRow, text: str | None) -> str | None:
+    """Keep a note on a lap; returns the one before."""
+    words = session.scalars(mine(LapWord, run.team_id).where(LapWord.run_id == run.id)).all()
+    word = word_for(lap, words)
+    before = word.note if word is not None else None
+    if word is None and text:
+        word = LapWord(team_id=run.team_id, run_id=run.id, moment_s=lap.start_s, said_at=now())
+        session.add(word)
+    if word is not None:
+        word.note, word.account_id, word.said_at = text or None, viewer.account_id, now()
+        if not word.note and word.counts is None:
+            session.delete(word)
+    session.flush()
+    return before

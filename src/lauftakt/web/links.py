@@ -6,14 +6,16 @@ import segno
 from apiflask import APIBlueprint
 from sqlalchemy.orm import selectinload
 
+from lauftakt.store.actions import note_action
 from lauftakt.store.database import mine, mine_by_id, now
 from lauftakt.store.models import Driver, HandIn, HandInLink, Run, Team
 from lauftakt.store.runs import named
 from lauftakt.web import schemas, show
-from lauftakt.web.access import Problem, database, for_coaches, team_id
-from lauftakt.web.givers import link_of, new_link, public_address, settings_of_app, token_of
-from lauftakt.web.labels import change_labels
+from lauftakt.web.access import database, only
+from lauftakt.web.givers import link_of, new_link, public_address, settings_of_app, token_of, viewer_of
+from lauftakt.web.labels import change_many
 from lauftakt.web.limits import limiter
+from lauftakt.web.policy import Viewer, may, one, visible
 
 blueprint = APIBlueprint("links", __name__, tag="Links")
 
@@ -22,59 +24,69 @@ LOOPBACK = ("http://127.", "http://localhost", "https://127.", "https://localhos
 
 
 @blueprint.get("/links")
-@for_coaches
+@only("see-team")
 @blueprint.output(schemas.LinkList)
-def list_links() -> schemas.LinkList:
+def list_links(viewer: Viewer) -> schemas.LinkList:
     """All links that can still be used, and whether phones can reach this machine at all."""
     with database().begin() as session:
         rows = session.scalars(
-            mine(HandInLink, team_id())
+            mine(HandInLink, viewer.team_id)
             .where(HandInLink.revoked_at.is_(None), HandInLink.expires_at > now())
             .options(selectinload(HandInLink.driver))
             .order_by(HandInLink.id)
         )
         return schemas.LinkList(
             links=[_out(row) for row in rows],
-            drivers=show.everybody(session, team_id()),
+            drivers=show.everybody(session, viewer),
             reachable=not public_address().startswith(LOOPBACK),
         )
 
 
 @blueprint.post("/links")
-@for_coaches
+@only("change")
 @blueprint.input(schemas.LinkNew)
 @blueprint.output(schemas.LinkOut, status_code=201)
-def make_link(json_data: schemas.LinkNew) -> schemas.LinkOut:
+def make_link(viewer: Viewer, json_data: schemas.LinkNew) -> schemas.LinkOut:
     """A new link for a driver; an older one of the same driver is taken back."""
     with database().begin() as session:
-        driver = named(session, Driver, team_id(), json_data.driver)
+        driver = named(session, Driver, viewer.team_id, json_data.driver)
         for row in session.scalars(
-            mine(HandInLink, team_id()).where(HandInLink.driver_id == driver.id, HandInLink.revoked_at.is_(None))
+            mine(HandInLink, viewer.team_id).where(HandInLink.driver_id == driver.id, HandInLink.revoked_at.is_(None))
         ):
             row.revoked_at = now()
-        link = new_link(team_id(), driver.id, json_data.days)
+        link = new_link(viewer.team_id, driver.id, json_data.days)
         session.add(link)
         session.flush()
         return _out(link)
 
 
 @blueprint.delete("/links/<int:link_id>")
-@for_coaches
+@only("change")
 @blueprint.output({}, status_code=204)
-def revoke_link(link_id: int) -> str:
+def revoke_link(viewer: Viewer, link_id: int) -> str:
     """Take a link back: it opens nothing from now on. What came by it stays."""
     with database().begin() as session:
-        mine_by_id(session, HandInLink, team_id(), link_id).revoked_at = now()
+        row = mine_by_id(session, HandInLink, viewer.team_id, link_id)
+        row.revoked_at = now()
+        note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="link",
+            subject=("link", row.id),
+            summary=f"Took back the link of {row.driver.name}.",
+            inverse=[{"do": "link", "link": row.id}],
+        )
     return ""
 
 
 @blueprint.post("/links/<int:link_id>/restore")
-@for_coaches
+@only("change")
 @blueprint.output(schemas.LinkOut)
-def restore_link(link_id: int) -> schemas.LinkOut:
+def restore_link(viewer: Viewer, link_id: int) -> schemas.LinkOut:
     """Give a link that was just taken back its power again."""
     with database().begin() as session:
-        row = mine_by_id(session, HandInLink, team_id(), link_id)
+        row = mine_by_id(session, HandInLink, viewer.team_id, link_id)
         row.revoked_at = None
         return _out(row)
 
@@ -102,22 +114,19 @@ def _out(row: HandInLink) -> schemas.LinkOut:
 def open_link(token: str) -> schemas.LinkPage:
     """What the holder of a link sees: whose it is, and what came by it."""
     link, driver = link_of(token)
+    viewer = viewer_of(link)
     with database().begin() as session:
         rows = session.scalars(
-            mine(HandIn, link.team_id)
-            .where(HandIn.link_id == link.id)
-            .options(*show.HAND_IN_PARTS)
-            .order_by(HandIn.id.desc())
-            .limit(LATEST)
+            visible(HandIn, viewer).options(*show.HAND_IN_PARTS).order_by(HandIn.id.desc()).limit(LATEST)
         ).all()
         # A run that the coach gave to somebody else since is no longer this driver's to see.
-        seen = [row for row in rows if row.run is None or row.run.driver_id == driver.id]
+        seen = [row for row in rows if row.run is None or may(viewer, "see", row.run)]
         return schemas.LinkPage(
             driver=show.driver(driver),
             team=session.get_one(Team, link.team_id).name,
             expires_at=show.moment(link.expires_at),
             upload_mb=settings_of_app().upload_mb,
-            hand_ins=[show.hand_in(row) for row in seen],
+            hand_ins=show.hand_ins(session, viewer, seen),
         )
 
 
@@ -127,12 +136,10 @@ def open_link(token: str) -> schemas.LinkPage:
 @blueprint.output(schemas.RunOut)
 def tell_by_link(token: str, run_id: int, json_data: schemas.DriverWords) -> schemas.RunOut:
     """What the driver says of an own run that came by the link: how it felt, conditions, tyres."""
-    link, driver = link_of(token)
+    viewer = viewer_of(link_of(token)[0])
     with database().begin() as session:
-        run = mine_by_id(session, Run, link.team_id, run_id)
-        came = session.scalar(mine(HandIn, link.team_id).where(HandIn.link_id == link.id, HandIn.run_id == run.id))
-        if came is None or run.driver_id != driver.id:
-            raise Problem(404, "not-found", "This does not exist, or does not belong to your team.")
-        change_labels(session, run, schemas.Labels(**json_data.model_dump(exclude_unset=True)), "driver")
+        run = one(session, Run, viewer, run_id, lock=True)
+        change = schemas.Labels(**json_data.model_dump(exclude_unset=True))
+        change_many(session, viewer, [run], change, "driver")
         session.flush()
         return show.run(run, None)

@@ -6,25 +6,26 @@ from sqlalchemy import select
 from lauftakt.store.database import mine
 from lauftakt.store.models import HandIn
 from lauftakt.web import schemas, show
-from lauftakt.web.access import Problem, database, for_coaches, team_id
+from lauftakt.web.access import Problem, database, only
 from lauftakt.web.givers import myself, settings_of_app
+from lauftakt.web.policy import Viewer
 from lauftakt.work.fetching import NoAnswer, address_of, list_runs
-from lauftakt.work.intake import Giver, add_hand_in, clean_name
+from lauftakt.work.intake import Giver, add_hand_in, clean_name, job_of
 from lauftakt.work.queue import send
 
 blueprint = APIBlueprint("loggers", __name__, tag="Loggers")
 
 
 @blueprint.get("/loggers")
-@for_coaches
+@only("see-team")
 @blueprint.output(schemas.LoggerList)
-def list_loggers() -> schemas.LoggerList:
+def list_loggers(viewer: Viewer) -> schemas.LoggerList:
     """Every allowed logger and its runs; one that does not answer says so."""
     with database().begin() as session:
         fetched = set(
             session.scalars(
                 select(HandIn.origin).where(
-                    HandIn.team_id == team_id(),
+                    HandIn.team_id == viewer.team_id,
                     HandIn.source == "logger",
                     HandIn.state.in_(("taken", "waiting", "running")),
                 )
@@ -58,10 +59,10 @@ def list_loggers() -> schemas.LoggerList:
 
 
 @blueprint.post("/loggers/fetch")
-@for_coaches
+@only("hand-in")
 @blueprint.input(schemas.LoggerFetch)
 @blueprint.output(schemas.Fetching, status_code=201)
-def fetch_runs(json_data: schemas.LoggerFetch) -> schemas.Fetching:
+def fetch_runs(viewer: Viewer, json_data: schemas.LoggerFetch) -> schemas.Fetching:
     """Fetch runs from a logger and import them, in the background."""
     try:
         listing = list_runs(address_of(settings_of_app(), json_data.logger))
@@ -71,7 +72,7 @@ def fetch_runs(json_data: schemas.LoggerFetch) -> schemas.Fetching:
     missing = [key for key in json_data.keys if key not in by_key]
     if missing:
         raise Problem(404, "not-found", f"The logger does not hold “{missing[0][:60]}” (any more).")
-    giver = myself(json_data.driver)
+    giver = myself(viewer, json_data.driver)
     ids: list[int] = []
     jobs: list[int] = []
     with database().begin() as session:
@@ -86,8 +87,8 @@ def fetch_runs(json_data: schemas.LoggerFetch) -> schemas.Fetching:
             )
             row = add_hand_in(session, own, clean_name(run.name), run.size, "")
             ids.append(row.id)
-            jobs.append(row.job.id)
+            jobs.append(job_of(row))
     send(jobs)
     with database().begin() as session:
-        rows = session.scalars(mine(HandIn, team_id()).where(HandIn.id.in_(ids)).order_by(HandIn.id)).all()
-        return schemas.Fetching(hand_ins=[show.hand_in(row) for row in rows])
+        rows = session.scalars(mine(HandIn, viewer.team_id).where(HandIn.id.in_(ids)).order_by(HandIn.id)).all()
+        return schemas.Fetching(hand_ins=show.hand_ins(session, viewer, rows))

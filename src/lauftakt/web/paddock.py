@@ -4,135 +4,153 @@ from datetime import date, timedelta
 from typing import Any
 
 from apiflask import APIBlueprint
-from sqlalchemy import Select, func, select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy import Select, and_, func, or_, select
+from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.store.database import NotFound, mine, now
+from lauftakt.store.database import NotFound, now
 from lauftakt.store.models import Car, Driver, Event, HandIn, HandInLink, LayoutRow, Run
 from lauftakt.web import schemas, show
-from lauftakt.web.access import database, for_coaches, team_id
+from lauftakt.web.access import Problem, database, only
+from lauftakt.web.policy import Viewer, allowed, visible
 
 blueprint = APIBlueprint("paddock", __name__, tag="Paddock")
 
-RECENT_EVENTS = 60
+PAGE = 40
 # Who drove with the team so lately is expected to hand in.
 EXPECTED_DAYS = 21
+OF_AN_EVENT = joinedload(Event.layout).joinedload(LayoutRow.current)
 
 
 @blueprint.get("/paddock")
-@for_coaches
+@only("see")
 @blueprint.input(schemas.PaddockQuery, location="query")
 @blueprint.output(schemas.PaddockOut)
-def get_paddock(query_data: schemas.PaddockQuery) -> schemas.PaddockOut:
+def get_paddock(viewer: Viewer, query_data: schemas.PaddockQuery) -> schemas.PaddockOut:
     """Events as far as the filters let them through, and the runs of the one asked for, else of the latest."""
     with database().begin() as session:
-        query = _filtered(mine(Event, team_id()), query_data).order_by(Event.day.desc(), Event.id.desc())
-        events = list(session.scalars(query.options(selectinload(Event.layout)).limit(RECENT_EVENTS)))
+        query = _filtered(visible(Event, viewer), viewer, query_data).options(OF_AN_EVENT)
+        page = query if query_data.before is None else query.where(_older(query_data.before))
+        found = list(session.scalars(page.order_by(Event.day.desc(), Event.id.desc()).limit(PAGE + 1)))
+        events = found[:PAGE]
+        following = f"{events[-1].day}.{events[-1].id}" if len(found) > PAGE else None
         if query_data.event is not None and all(row.id != query_data.event for row in events):
-            asked = session.scalar(mine(Event, team_id()).where(Event.id == query_data.event))
+            asked = session.scalar(visible(Event, viewer).where(Event.id == query_data.event).options(OF_AN_EVENT))
             if asked is None:
                 raise NotFound("event")
             events.append(asked)
         counts: dict[int, int] = dict(
             session.execute(
                 select(Run.event_id, func.count())
-                .where(Run.team_id == team_id(), Run.event_id.in_([row.id for row in events]))
+                .where(Run.id.in_(visible(Run, viewer).with_only_columns(Run.id)))
+                .where(Run.event_id.in_([row.id for row in events]))
                 .group_by(Run.event_id)
             ).all()
         )
         chosen = next((row for row in events if query_data.event in (None, row.id)), None)
-        runs: list[Run] = []
-        if chosen is not None:
-            runs = list(
-                session.scalars(
-                    mine(Run, team_id())
-                    .where(Run.event_id == chosen.id)
-                    .options(selectinload(Run.driver), selectinload(Run.car), selectinload(Run.laps))
-                    .order_by(Run.started_at, Run.id)
-                )
-            )
+        runs = _runs(session, viewer, chosen)
         reference = show.reference_run(runs)
-        fastest = show.best(reference) if reference else None
         return schemas.PaddockOut(
             events=[show.event(row, counts.get(row.id, 0)) for row in events],
+            next=following,
             event=show.event(chosen, len(runs)) if chosen else None,
             reference_run=reference.id if reference else None,
-            runs=[show.run(row, fastest.time_s if fastest else None) for row in runs],
-            deliveries=_deliveries(session, chosen, runs),
-            drivers=[schemas.Choice(id=row.id, name=row.name) for row in _all(session, Driver)],
-            cars=[schemas.Choice(id=row.id, name=row.name) for row in _all(session, Car)],
-            circuits=[schemas.Choice(id=row.id, name=row.name) for row in _all(session, LayoutRow)],
+            runs=[show.run(row, reference.best_s if reference else None) for row in runs],
+            deliveries=_deliveries(session, viewer, chosen, runs),
+            drivers=_choices(session, viewer, Driver),
+            cars=_choices(session, viewer, Car),
+            circuits=_choices(session, viewer, LayoutRow),
         )
 
 
-def _all(session: Session, model: Any) -> Any:
-    return session.scalars(mine(model, team_id()).order_by(model.name))
+def _older(before: str) -> Any:
+    """Events after a place in the list, newest first."""
+    day, _, number = before.rpartition(".")
+    if not number.isdecimal() or len(number) > 10:
+        raise Problem(422, "invalid", "Not understood: before.")
+    return or_(Event.day < day, and_(Event.day == day, Event.id < int(number)))
 
 
-def _filtered(query: Select[Any], asked: schemas.PaddockQuery) -> Select[Any]:
+def _runs(session: Session, viewer: Viewer, event: Event | None) -> list[Run]:
+    if event is None:
+        return []
+    query = visible(Run, viewer).where(Run.event_id == event.id)
+    parts = joinedload(Run.driver), joinedload(Run.car)
+    return list(session.scalars(query.options(*parts).order_by(Run.started_at, Run.id)))
+
+
+def _choices(session: Session, viewer: Viewer, model: Any) -> list[schemas.Choice]:
+    query = visible(model, viewer).with_only_columns(model.id, model.name).order_by(model.name)
+    return [schemas.Choice(id=row_id, name=name) for row_id, name in session.execute(query)]
+
+
+def _filtered(query: Select[Any], viewer: Viewer, asked: schemas.PaddockQuery) -> Select[Any]:
     if asked.age:
         query = query.where(Event.day > (now().date() - timedelta(days=asked.age)).isoformat())
     if asked.circuit:
         query = query.where(Event.layout_id == asked.circuit)
     for column, value in ((Run.driver_id, asked.driver), (Run.car_id, asked.car)):
         if value:
-            own = select(Run.event_id).where(Run.team_id == team_id(), column == value)
+            own = select(Run.event_id).where(Run.team_id == viewer.team_id, column == value)
             query = query.where(Event.id.in_(own))
     return query
 
 
-def _deliveries(session: Session, event: Event | None, runs: list[Run]) -> list[schemas.Delivery]:
+def _deliveries(session: Session, viewer: Viewer, event: Event | None, runs: list[Run]) -> list[schemas.Delivery]:
     """Everybody who drives in the event, holds a link or drove lately, and how far their hand-in is."""
+    if not allowed(viewer, "see-team"):
+        return []
     day = date.fromisoformat(event.day) if event is not None else now().date()
-    begin, end = (day - timedelta(days=EXPECTED_DAYS)).isoformat(), (day + timedelta(days=1)).isoformat()
-    lately = set(
-        session.scalars(
-            select(Run.driver_id)
-            .join(Event, Event.id == Run.event_id)
-            .where(Run.team_id == team_id(), Event.day >= begin, Event.day < end)
-        )
-    )
+    lately = _drove_between(session, viewer, day - timedelta(days=EXPECTED_DAYS), day + timedelta(days=1))
     linked = set(
         session.scalars(
             select(HandInLink.driver_id).where(
-                HandInLink.team_id == team_id(), HandInLink.revoked_at.is_(None), HandInLink.expires_at > now()
+                HandInLink.team_id == viewer.team_id, HandInLink.revoked_at.is_(None), HandInLink.expires_at > now()
             )
         )
     )
-    since = now() - timedelta(days=1)
-    states: dict[int, set[str]] = {}
-    for driver_id, state in session.execute(
-        select(HandIn.driver_id, HandIn.state).where(
-            HandIn.team_id == team_id(),
-            HandIn.created_at > since,
-            HandIn.driver_id.is_not(None),
-            HandIn.run_id.is_(None),
-        )
-    ):
-        if driver_id is not None:
-            states.setdefault(driver_id, set()).add(state)
+    states = _states(session, viewer)
     own: dict[int, list[Run]] = {}
     for run in runs:
         own.setdefault(run.driver_id, []).append(run)
-    expected = lately | linked | set(own)
-    found = []
-    for driver in session.scalars(mine(Driver, team_id()).where(Driver.id.in_(expected)).order_by(Driver.name)):
-        mine_here, waiting = own.get(driver.id, []), states.get(driver.id, set())
-        if waiting & {"waiting", "running"}:
-            state = "busy"
-        elif mine_here:
-            state = "in"
-        elif waiting & {"refused", "failed"}:
-            state = "trouble"
-        else:
-            state = "missing"
-        found.append(
-            schemas.Delivery(
-                driver=show.driver(driver),
-                state=state,  # type: ignore[arg-type]
-                runs=len(mine_here),
-                laps=sum(len(show.counting(run)) for run in mine_here),
-                link=driver.id in linked,
-            )
+    expected = visible(Driver, viewer).where(Driver.id.in_(lately | linked | set(own))).order_by(Driver.name)
+    return [
+        schemas.Delivery(
+            driver=show.driver(driver),
+            state=_state(bool(own.get(driver.id)), states.get(driver.id, set())),  # type: ignore[arg-type]
+            runs=len(own.get(driver.id, [])),
+            laps=sum(run.laps_counting for run in own.get(driver.id, [])),
+            link=driver.id in linked,
         )
-    return found
+        for driver in session.scalars(expected)
+    ]
+
+
+def _drove_between(session: Session, viewer: Viewer, begin: date, end: date) -> set[int]:
+    days = select(Event.id).where(
+        Event.team_id == viewer.team_id, Event.day >= begin.isoformat(), Event.day < end.isoformat()
+    )
+    query = select(Run.driver_id).where(Run.team_id == viewer.team_id, Run.event_id.in_(days)).distinct()
+    return set(session.scalars(query))
+
+
+def _states(session: Session, viewer: Viewer) -> dict[int, set[str]]:
+    """States of files of the last day that became no run, by driver."""
+    states: dict[int, set[str]] = {}
+    query = select(HandIn.driver_id, HandIn.state).where(
+        HandIn.team_id == viewer.team_id,
+        HandIn.changed_at > now() - timedelta(days=1),
+        HandIn.driver_id.is_not(None),
+        HandIn.run_id.is_(None),
+    )
+    for driver_id, state in session.execute(query):
+        if driver_id is not None:
+            states.setdefault(driver_id, set()).add(state)
+    return states
+
+
+def _state(here: bool, waiting: set[str]) -> str:
+    if waiting & {"waiting", "running"}:
+        return "busy"
+    if here:
+        return "in"
+    return "trouble" if waiting & {"refused", "failed"} else "missing"

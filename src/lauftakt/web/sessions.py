@@ -1,5 +1,7 @@
 """Sign in, sign out, preferences."""
 
+from typing import Any
+
 from apiflask import APIBlueprint
 from flask_login import current_user, login_user, logout_user
 from flask_wtf.csrf import generate_csrf
@@ -7,8 +9,9 @@ from flask_wtf.csrf import generate_csrf
 from lauftakt.store.database import mine_by_id
 from lauftakt.store.models import Account
 from lauftakt.web import schemas
-from lauftakt.web.access import Problem, check_password, database, for_members, team_id
+from lauftakt.web.access import Problem, build, check_password, database, only
 from lauftakt.web.limits import limiter
+from lauftakt.web.policy import Viewer
 
 blueprint = APIBlueprint("sessions", __name__, tag="Session")
 
@@ -24,7 +27,7 @@ def _session() -> schemas.Session:
             look=current_user.look,
             shortcuts=current_user.shortcuts,
         )
-    return schemas.Session(me=me, csrf=generate_csrf())
+    return schemas.Session(me=me, csrf=generate_csrf(), build=build())
 
 
 @blueprint.get("/session")
@@ -49,20 +52,20 @@ def sign_in(json_data: schemas.SignIn) -> schemas.Session:
 
 @blueprint.delete("/session")
 @blueprint.output(schemas.Session)
-def sign_out() -> schemas.Session:
-    """Sign out."""
+def sign_out() -> Any:
+    """Sign out. What the browser kept of the team goes, too."""
     logout_user()
-    return _session()
+    return _session(), 200, {"Clear-Site-Data": '"cache"'}
 
 
 @blueprint.patch("/session/preferences")
-@for_members
+@only("account")
 @blueprint.input(schemas.Preferences)
 @blueprint.output(schemas.Session)
-def prefer(json_data: schemas.Preferences) -> schemas.Session:
+def prefer(viewer: Viewer, json_data: schemas.Preferences) -> schemas.Session:
     """Change units, look or shortcuts; they are kept with the account."""
     with database().begin() as session:
-        account = mine_by_id(session, Account, team_id(), current_user.id)
+        account = mine_by_id(session, Account, viewer.team_id, current_user.id)
         for name, value in json_data.model_dump(exclude_none=True).items():
             setattr(account, name, value)
             setattr(current_user, name, value)

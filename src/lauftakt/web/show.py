@@ -1,85 +1,47 @@
-"""Rows as the API shows them."""
+"""Rows as the API shows them. Lists load summaries only: no laps, no channels' pictures, no layout's geometry."""
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy import select
+from sqlalchemy.orm import Session, joinedload, selectinload
 
+from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.roles import ROLES
-from lauftakt.store.database import mine
-from lauftakt.store.layouts import to_layout
-from lauftakt.store.models import ChannelRow, Driver, Event, HandIn, LapRow, LayoutRow, Run
+from lauftakt.store.counting import word_for
+from lauftakt.store.models import (
+    Analysis,
+    ChannelRow,
+    Driver,
+    Event,
+    HandIn,
+    Job,
+    LapRow,
+    LapWord,
+    LayoutRow,
+    Original,
+    Run,
+)
+from lauftakt.store.runs import moment_of
 from lauftakt.web import schemas
+from lauftakt.web.policy import Viewer, visible
+from lauftakt.work.jobs import being_renewed
 
-
-def driver(row: Driver) -> schemas.DriverOut:
-    return schemas.DriverOut(id=row.id, name=row.name, colour=row.colour)
-
-
-def event(row: Event, runs: int) -> schemas.EventOut:
-    return schemas.EventOut(
-        id=row.id,
-        name=row.name,
-        day=row.day,
-        circuit=row.layout.name,
-        length_m=float(row.layout.places.get("length", 0.0)),
-        runs=runs,
-    )
-
-
-def counting(run: Run) -> list[LapRow]:
-    return [lap for lap in run.laps if lap.time_s is not None and lap.set_aside is None]
-
-
-def best(run: Run) -> LapRow | None:
-    return min(counting(run), key=lambda lap: lap.time_s or 0.0, default=None)
-
-
-def run(row: Run, reference_s: float | None) -> schemas.RunOut:
-    laps, fastest = counting(row), best(row)
-    sectors = [lap.sector_times for lap in laps if lap.sector_times]
-    theoretical = sum(min(times) for times in zip(*sectors, strict=True)) if sectors else None
-    return schemas.RunOut(
-        id=row.id,
-        driver=driver(row.driver),
-        car=row.car.name if row.car else None,
-        kind=row.kind,
-        started_at=row.started_at.isoformat() if row.started_at else None,
-        file_name=row.file_name,
-        laps=len(row.laps),
-        counting=len(laps),
-        best_lap=fastest.number if fastest else None,
-        best_s=fastest.time_s if fastest else None,
-        gap_s=fastest.time_s - reference_s
-        if fastest and fastest.time_s is not None and reference_s is not None
-        else None,
-        theoretical_best_s=theoretical,
-    )
-
-
-def lap(row: LapRow) -> schemas.LapOut:
-    return schemas.LapOut(
-        number=row.number,
-        kind=row.kind,
-        set_aside=row.set_aside,
-        automatic=row.automatic,
-        by_hand=row.by_hand,
-        start_s=row.start_s,
-        time_s=row.time_s,
-        time_u_s=row.time_u_s,
-        sector_times_s=row.sector_times,
-    )
-
-
-SURE = 0.75
-# What is loaded with a hand-in to show it.
+# What is loaded with a run to show its summary, and with a hand-in to show its row.
+RUN_PARTS = (
+    joinedload(Run.driver),
+    joinedload(Run.car),
+    joinedload(Run.event).joinedload(Event.layout).joinedload(LayoutRow.current),
+)
 HAND_IN_PARTS = (
-    selectinload(HandIn.job),
-    selectinload(HandIn.run).selectinload(Run.laps),
-    selectinload(HandIn.run).selectinload(Run.channels),
-    selectinload(HandIn.run).selectinload(Run.driver),
-    selectinload(HandIn.run).selectinload(Run.car),
-    selectinload(HandIn.run).selectinload(Run.dialect),
-    selectinload(HandIn.run).selectinload(Run.event).selectinload(Event.layout),
+    joinedload(HandIn.job),
+    joinedload(HandIn.run).joinedload(Run.driver),
+    joinedload(HandIn.run).joinedload(Run.car),
+    joinedload(HandIn.run).joinedload(Run.dialect),
+    joinedload(HandIn.run).joinedload(Run.event).joinedload(Event.layout).joinedload(LayoutRow.current),
+    joinedload(HandIn.run).joinedload(Run.analysis),
+    joinedload(HandIn.run).selectinload(Run.words),
+    joinedload(HandIn.run).selectinload(Run.overlaps),
 )
 
 
@@ -88,24 +50,106 @@ def moment(value: datetime) -> str:
     return value.replace(tzinfo=UTC).isoformat(timespec="seconds")
 
 
-def run_detail(row: Run) -> schemas.RunDetail:
-    return schemas.RunDetail(
-        run=run(row, None),
-        event=event(row.event, 0),
-        speed_scale=row.speed_scale,
-        conditions=row.conditions,  # type: ignore[arg-type]
-        tyres=row.tyres,
-        notes=row.notes,
-        felt=row.felt,
-        confirmed=row.confirmed,
-        labels_from=row.labels_from,
-        channels=len(row.channels),
-        unsure=sum(1 for channel in row.channels if channel.role and channel.confidence < SURE),
-        dialect=row.dialect.name if row.dialect else None,
-        overlaps=[schemas.Overlap(**item) for item in row.overlaps],
-        laps=[lap(item) for item in row.laps],
-        warnings=[schemas.WarningOut(**warning) for warning in row.warnings],
+def driver(row: Driver) -> schemas.DriverOut:
+    return schemas.DriverOut(id=row.id, name=row.name, colour=row.colour)
+
+
+def event(row: Event, runs: int) -> schemas.EventOut:
+    current = row.layout.current
+    return schemas.EventOut(
+        id=row.id,
+        name=row.name,
+        day=row.day,
+        circuit=row.layout.name,
+        length_m=current.length_m if current is not None else 0.0,
+        runs=runs,
     )
+
+
+def run(row: Run, reference_s: float | None) -> schemas.RunOut:
+    """A run from its summary."""
+    return schemas.RunOut(
+        id=row.id,
+        driver=driver(row.driver),
+        car=row.car.name if row.car else None,
+        kind=row.kind,
+        started_at=moment_of(row),
+        file_name=row.file_name,
+        laps=row.laps_all,
+        counting=row.laps_counting,
+        best_lap=row.best_number,
+        best_s=row.best_s,
+        gap_s=row.best_s - reference_s if row.best_s is not None and reference_s is not None else None,
+        theoretical_best_s=row.theoretical_best_s,
+    )
+
+
+def reference_run(runs: Sequence[Run]) -> Run | None:
+    """The run with the fastest lap: what others are measured against unless somebody chooses otherwise."""
+    timed = [row for row in runs if row.best_s is not None]
+    return min(timed, key=lambda row: row.best_s or 0.0, default=None)
+
+
+def lap(row: LapRow, words: Sequence[LapWord]) -> schemas.LapOut:
+    word = word_for(row, words)
+    return schemas.LapOut(
+        number=row.number,
+        kind=row.kind,
+        set_aside=row.set_aside,
+        automatic=row.automatic,
+        said=word.counts if word is not None else None,
+        note=word.note if word is not None else None,
+        start_s=row.start_s,
+        time_s=row.time_s,
+        time_u_s=row.time_u_s,
+        sector_times_s=list(row.sector_times_s),
+    )
+
+
+class Details:
+    """What details of several runs need, read with a few questions for all of them."""
+
+    def __init__(self, session: Session, viewer: Viewer, runs: Sequence[Run]) -> None:
+        ids = [row.id for row in runs]
+        analyses = [row.analysis_id for row in runs if row.analysis_id is not None]
+        self.laps: dict[int, list[LapRow]] = {}
+        query = select(LapRow).where(LapRow.team_id == viewer.team_id, LapRow.analysis_id.in_(analyses))
+        for row in session.scalars(query.options(selectinload(LapRow.sectors)).order_by(LapRow.number)):
+            self.laps.setdefault(row.run_id, []).append(row)
+        self.renewing = being_renewed(session, viewer.team_id, ids)
+        kept = select(Original.run_id).where(Original.team_id == viewer.team_id, Original.run_id.in_(ids))
+        self.originals = set(session.scalars(kept))
+
+    def of(self, row: Run) -> schemas.RunDetail:
+        """A run's labels, laps and what was repaired."""
+        analysis: Analysis | None = row.analysis
+        return schemas.RunDetail(
+            run=run(row, None),
+            event=event(row.event, 0),
+            speed_scale=analysis.speed_scale if analysis else 1.0,
+            conditions=row.conditions,  # type: ignore[arg-type]
+            tyres=row.tyres,
+            notes=row.notes,
+            felt=row.felt,
+            confirmed=row.confirmed,
+            labels_from=row.labels_from,
+            renewing=row.id in self.renewing,
+            original=row.id in self.originals,
+            channels=row.channels_known,
+            unsure=row.channels_unsure,
+            dialect=row.dialect.name if row.dialect else None,
+            overlaps=[
+                schemas.Overlap(run=item.other_id, laps=item.laps, message=item.message) for item in row.overlaps
+            ],
+            laps=[lap(item, row.words) for item in self.laps.get(row.id, [])],
+            warnings=[schemas.WarningOut(**warning) for warning in (analysis.warnings if analysis else [])],
+        )
+
+
+def run_detail(session: Session, viewer: Viewer, row: Run) -> schemas.RunDetail:
+    """One run's labels, laps and what was repaired."""
+    session.flush()
+    return Details(session, viewer, [row]).of(row)
 
 
 def channel(row: ChannelRow, corrected: bool) -> schemas.ChannelOut:
@@ -126,7 +170,19 @@ def channel(row: ChannelRow, corrected: bool) -> schemas.ChannelOut:
     )
 
 
-def hand_in(row: HandIn) -> schemas.HandInOut:
+def hand_ins(session: Session, viewer: Viewer, rows: Sequence[HandIn]) -> list[schemas.HandInOut]:
+    """Files with their fate."""
+    details = Details(session, viewer, [row.run for row in rows if row.run is not None])
+    return [_hand_in(row, details) for row in rows]
+
+
+def hand_in(session: Session, viewer: Viewer, row: HandIn) -> schemas.HandInOut:
+    """One file with its fate."""
+    session.flush()
+    return hand_ins(session, viewer, [row])[0]
+
+
+def _hand_in(row: HandIn, details: Details) -> schemas.HandInOut:
     return schemas.HandInOut(
         id=row.id,
         file_name=row.file_name,
@@ -140,26 +196,23 @@ def hand_in(row: HandIn) -> schemas.HandInOut:
         code=row.code,
         message=row.message,
         can_retry=row.state in ("failed", "cancelled"),
-        run=run_detail(row.run) if row.run is not None else None,
+        run=details.of(row.run) if row.run is not None else None,
     )
 
 
-def reference_run(runs: list[Run]) -> Run | None:
-    """The run with the fastest lap: what others are measured against unless somebody chooses otherwise."""
-    timed = [(fastest.time_s, item) for item in runs if (fastest := best(item)) and fastest.time_s is not None]
-    return min(timed, key=lambda pair: pair[0], default=(None, None))[1]
-
-
-def layout(row: LayoutRow) -> schemas.LayoutOut:
-    found = to_layout(row)
+def layout(row_id: int, found: Layout) -> schemas.LayoutOut:
+    """A layout with its map."""
     every = slice(None, None, 4)
     xs, ys, ss = found.centre.x[every], found.centre.y[every], found.centre.s[every]
     return schemas.LayoutOut(
-        id=row.id,
-        name=row.name,
+        id=row_id,
+        name=found.name,
         length_m=found.length,
-        corners=[schemas.CornerOut(**corner) for corner in row.places["corners"]],
-        passages=[schemas.PassageOut(**passage) for passage in row.places["passages"]],
+        corners=[schemas.CornerOut(**vars(corner)) for corner in found.corners],
+        passages=[
+            schemas.PassageOut(name=p.name, corners=list(p.corners), from_m=p.from_m, to_m=p.to_m)
+            for p in found.passages
+        ],
         splits_m=list(found.splits_m),
         x=xs.round(2).tolist(),
         y=ys.round(2).tolist(),
@@ -167,5 +220,17 @@ def layout(row: LayoutRow) -> schemas.LayoutOut:
     )
 
 
-def everybody(session: Session, team: int) -> list[schemas.DriverOut]:
-    return [driver(row) for row in session.scalars(mine(Driver, team).order_by(Driver.name))]
+def everybody(session: Session, viewer: Viewer) -> list[schemas.DriverOut]:
+    return [driver(row) for row in session.scalars(visible(Driver, viewer).order_by(Driver.name))]
+
+
+def job(row: Job) -> schemas.JobOut:
+    return schemas.JobOut(
+        id=row.id,
+        kind=row.kind,  # type: ignore[arg-type]
+        state=row.state,  # type: ignore[arg-type]
+        progress=row.progress,
+        step=row.step,
+        message=row.message,
+        result=row.result,
+    )

@@ -7,26 +7,27 @@ from sqlalchemy.orm import Session
 from lauftakt.store.database import mine
 from lauftakt.store.models import LiveStream
 from lauftakt.web import schemas
-from lauftakt.web.access import Problem, database, for_coaches, team_id
+from lauftakt.web.access import Problem, database, only
 from lauftakt.web.givers import settings_of_app
+from lauftakt.web.policy import Viewer
 
 blueprint = APIBlueprint("stream", __name__, tag="Stream")
 
 
 @blueprint.get("/stream")
-@for_coaches
+@only("see-team")
 @blueprint.output(schemas.StreamOut)
-def get_stream() -> schemas.StreamOut:
+def get_stream(viewer: Viewer) -> schemas.StreamOut:
     """What the recorder hears and has recorded."""
     with database().begin() as session:
-        return _out(session)
+        return _out(session, viewer)
 
 
 @blueprint.patch("/stream")
-@for_coaches
+@only("change")
 @blueprint.input(schemas.StreamChange)
 @blueprint.output(schemas.StreamOut)
-def switch_stream(json_data: schemas.StreamChange) -> schemas.StreamOut:
+def switch_stream(viewer: Viewer, json_data: schemas.StreamChange) -> schemas.StreamOut:
     """Switch recording on or off; what is being recorded is kept as a run when it is switched off."""
     port = settings_of_app().stream_port
     if not port:
@@ -35,13 +36,13 @@ def switch_stream(json_data: schemas.StreamChange) -> schemas.StreamOut:
         if json_data.wanted:
             # There is one port: whoever has it keeps it.
             other = session.scalar(
-                select(LiveStream).where(LiveStream.wanted.is_(True), LiveStream.team_id != team_id())
+                select(LiveStream).where(LiveStream.wanted.is_(True), LiveStream.team_id != viewer.team_id)
             )
             if other is not None:
                 raise Problem(409, "stream-busy", "Another team is recording from the simulator on this machine.")
-        row = session.scalar(mine(LiveStream, team_id()))
+        row = session.scalar(mine(LiveStream, viewer.team_id))
         if row is None:
-            row = LiveStream(team_id=team_id(), laps=[])
+            row = LiveStream(team_id=viewer.team_id, laps=[])
             session.add(row)
         row.wanted = json_data.wanted
         if "driver" in json_data.model_fields_set:
@@ -49,11 +50,11 @@ def switch_stream(json_data: schemas.StreamChange) -> schemas.StreamOut:
         if json_data.wanted and row.state in ("off", "trouble"):
             row.state, row.message, row.laps = "waiting", None, []
         session.flush()
-        return _out(session)
+        return _out(session, viewer)
 
 
-def _out(session: Session) -> schemas.StreamOut:
-    row = session.scalar(mine(LiveStream, team_id()))
+def _out(session: Session, viewer: Viewer) -> schemas.StreamOut:
+    row = session.scalar(mine(LiveStream, viewer.team_id))
     port = settings_of_app().stream_port
     return schemas.StreamOut(
         available=port > 0,

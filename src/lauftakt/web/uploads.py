@@ -14,9 +14,10 @@ from sqlalchemy.exc import IntegrityError
 from lauftakt.store.database import Database, mine, mine_by_id, now
 from lauftakt.store.models import HandIn, Upload
 from lauftakt.web import schemas, show
-from lauftakt.web.access import Problem, database, for_coaches
+from lauftakt.web.access import Problem, database, only
 from lauftakt.web.givers import by_link, myself, settings_of_app
 from lauftakt.web.limits import limiter
+from lauftakt.web.policy import Viewer
 from lauftakt.work.intake import ENDINGS, Giver, clean_name, take_in
 from lauftakt.work.queue import send
 
@@ -28,36 +29,36 @@ MOST_OPEN = 400
 
 
 @blueprint.post("/uploads")
-@for_coaches
+@only("hand-in")
 @blueprint.input(schemas.UploadBegin)
 @blueprint.output(schemas.UploadOut, status_code=201)
-def begin_upload(json_data: schemas.UploadBegin) -> schemas.UploadOut:
+def begin_upload(viewer: Viewer, json_data: schemas.UploadBegin) -> schemas.UploadOut:
     """Announce a file; where the same one was begun before, the answer says from which byte to go on."""
-    return _begin(myself(json_data.driver), json_data)
+    return _begin(myself(viewer, json_data.driver), json_data)
 
 
 @blueprint.get("/uploads/<int:upload_id>")
-@for_coaches
+@only("hand-in")
 @blueprint.output(schemas.UploadOut)
-def get_upload(upload_id: int) -> schemas.UploadOut:
+def get_upload(viewer: Viewer, upload_id: int) -> schemas.UploadOut:
     """How much of a file has arrived."""
-    return _state(myself(), upload_id)
+    return _state(myself(viewer), upload_id)
 
 
 @blueprint.patch("/uploads/<int:upload_id>")
-@for_coaches
+@only("hand-in")
 @blueprint.output(schemas.UploadOut)
-def send_piece(upload_id: int) -> schemas.UploadOut:
+def send_piece(viewer: Viewer, upload_id: int) -> schemas.UploadOut:
     """The next piece, as the request's body; ``Upload-Offset`` says from which byte. The last one starts the import."""
-    return _piece(myself(), upload_id)
+    return _piece(myself(viewer), upload_id)
 
 
 @blueprint.delete("/uploads/<int:upload_id>")
-@for_coaches
+@only("hand-in")
 @blueprint.output({}, status_code=204)
-def give_up(upload_id: int) -> str:
+def give_up(viewer: Viewer, upload_id: int) -> str:
     """Forget a file that was begun."""
-    return _forget(myself(), upload_id)
+    return _forget(myself(viewer), upload_id)
 
 
 @blueprint.post("/link/<token>/uploads")
@@ -219,7 +220,8 @@ def _finish(giver: Giver, row: Upload, path: Path) -> schemas.UploadOut:
         session.execute(delete(Upload).where(Upload.team_id == giver.team_id, Upload.id == row.id))
     send([job_id])
     with database().begin() as session:
-        return _out(row, show.hand_in(mine_by_id(session, HandIn, giver.team_id, hand_in_id)))
+        viewer = Viewer("coach" if giver.link_id is None else "link", giver.team_id, driver_id=giver.driver_id)
+        return _out(row, show.hand_in(session, viewer, mine_by_id(session, HandIn, giver.team_id, hand_in_id)))
 
 
 def giver_with(giver: Giver, driver_name: str | None) -> Giver:

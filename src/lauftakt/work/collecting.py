@@ -12,6 +12,7 @@ from sqlalchemy import select
 
 from lauftakt.formats.packets import Sample, decode
 from lauftakt.settings import Settings
+from lauftakt.store.accounts import LEADING
 from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import Account, LiveStream, WatchedFile
 from lauftakt.work.intake import ENDINGS, Giver, take_in
@@ -79,7 +80,7 @@ def watch_of(database: Database, settings: Settings) -> Watch | None:
         return None
     with database.begin() as session:
         account = session.scalar(select(Account).where(Account.email == settings.watch_for.lower()))
-    if account is None or account.role != "coach":
+    if account is None or account.role not in LEADING:
         log.error("LAUFTAKT_WATCH_FOR: no coach has the address “%s”; nothing is watched.", settings.watch_for)
         return None
     return Watch(settings.watch, account.team_id)

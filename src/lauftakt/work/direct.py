@@ -5,7 +5,7 @@ from pathlib import Path
 
 from lauftakt.store.database import Database, mine, mine_by_id
 from lauftakt.store.models import HandIn
-from lauftakt.work.intake import Giver, take_in
+from lauftakt.work.intake import Giver, job_of, take_in
 from lauftakt.work.queue import work_on
 
 
@@ -26,7 +26,7 @@ def hand_in_now(database: Database, inbox: Path, giver: Giver, path: Path) -> li
     work_on(database, inbox, job_id, retry=False)
     with database.begin() as session:
         inside = [
-            (row.id, row.job.id)
+            (row.id, job_of(row))
             for row in session.scalars(mine(HandIn, giver.team_id).where(HandIn.parent_id == row_id))
         ]
     for _, job in inside:

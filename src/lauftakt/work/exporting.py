@@ -2,11 +2,15 @@
 
 import re
 import tempfile
+import time
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Any
+
+from sqlalchemy import select
 
 from lauftakt.core.log.dialect import Dialect
 from lauftakt.core.log.model import Log, RawLog, Unusable
@@ -16,12 +20,17 @@ from lauftakt.formats.gpx import write_gpx
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.mdf import write_mdf
 from lauftakt.formats.track_geojson import write_track
-from lauftakt.store.database import Database, NotFound, mine, mine_by_id
+from lauftakt.store.counting import laps_of
+from lauftakt.store.database import Database, NotFound, mine_by_id
 from lauftakt.store.dialects import find_dialect, to_dialect
 from lauftakt.store.models import Event, Run
-from lauftakt.store.runs import load_raw
+from lauftakt.store.runs import load_raw, moment_of
+from lauftakt.work.jobs import Claim
+from lauftakt.work.sources import Report
 
 Write = Callable[[Log, Path], None]
+# An archive that nobody took in this time is not wanted any more.
+KEPT_S = 86_400.0
 
 # Ending, media type and writer of each format.
 FORMATS: dict[str, tuple[str, str, Write]] = {
@@ -51,7 +60,7 @@ def run_log(database: Database, team_id: int, run_id: int, lap: int | None = Non
             "car": run.car.name if run.car else "",
             "circuit": run.layout.name,
             "event": run.event.name,
-            "date": run.started_at.isoformat() if run.started_at else run.meta.get("date", ""),
+            "date": moment_of(run) or "",
             "kind": run.kind,
             "conditions": run.conditions or "",
             "tyres": run.tyres or "",
@@ -59,7 +68,7 @@ def run_log(database: Database, team_id: int, run_id: int, lap: int | None = Non
         }
         begin = end = None
         if lap is not None:
-            found = next((item for item in run.laps if item.number == lap), None)
+            found = next((item for item in laps_of(session, run.analysis_id) if item.number == lap), None)
             if found is None:
                 raise NotFound("lap")
             begin, end = found.start_s, found.end_s
@@ -103,31 +112,65 @@ def write_one(log: Log, kind: str, path: Path) -> None:
     FORMATS[kind][2](log, path)
 
 
-def write_event(database: Database, team_id: int, event_id: int, kind: str, path: Path) -> str:
-    """Write all runs of an event into an archive; returns a name for it.
+def export(database: Database, folder: Path, ours: Claim, report: Report) -> dict[str, Any]:
+    """Write a run or all runs of an event into the folder of exports, under the job's number.
 
-    What a format cannot hold is left out, and a file in the archive says so.
+    Returns
+    -------
+    ``name`` under which it is to be kept, ``type`` of the file, and ``left_out``: what the format could not hold.
     """
+    kind = str(ours.payload["format"])
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{ours.job_id}.part"
+    try:
+        if ours.subject == "run":
+            report(0.2, "writing")
+            log, name = run_log(database, ours.team_id, ours.subject_id)
+            write_one(log, kind, path)
+            result = {"name": name + FORMATS[kind][0], "type": FORMATS[kind][1], "left_out": []}
+        else:
+            result = _write_event(database, ours, kind, path, report)
+        path.replace(export_path(folder, ours.job_id))
+        return result
+    finally:
+        path.unlink(missing_ok=True)
+
+
+def export_path(folder: Path, job_id: int) -> Path:
+    """Where the file of a finished export waits."""
+    return folder / f"{job_id}.file"
+
+
+def forget_exports(folder: Path) -> None:
+    """Delete exports that nobody took for a day."""
+    for path in folder.glob("*.*") if folder.is_dir() else ():
+        if time.time() - path.stat().st_mtime > KEPT_S:
+            path.unlink(missing_ok=True)
+
+
+def _write_event(database: Database, ours: Claim, kind: str, path: Path, report: Report) -> dict[str, Any]:
+    """All runs of an event in an archive. What a format cannot hold is left out, and a file in the archive says so."""
     with database.begin() as session:
-        event = mine_by_id(session, Event, team_id, event_id)
+        event = mine_by_id(session, Event, ours.team_id, ours.subject_id)
         title = safe_name(f"{event.day}-{event.name}")
-        runs = session.scalars(
-            mine(Run, team_id).where(Run.event_id == event.id).order_by(Run.started_at, Run.id)
+        ids = session.scalars(
+            select(Run.id).where(Run.team_id == ours.team_id, Run.event_id == event.id).order_by(Run.started_at, Run.id)
         ).all()
-        ids = [run.id for run in runs]
     left_out: list[str] = []
     taken: set[str] = set()
     with (
         zipfile.ZipFile(path, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive,
         tempfile.TemporaryDirectory() as f,
     ):
-        for run_id in ids:
-            log, name = run_log(database, team_id, run_id)
-            own, number = name, 2
+        for number, run_id in enumerate(ids):
+            report(number / max(len(ids), 1), "writing")
+            log, name = run_log(database, ours.team_id, run_id)
+            own, more = name, 2
             while own in taken:
-                own, number = f"{name}-{number}", number + 1
+                own, more = f"{name}-{more}", more + 1
             taken.add(own)
-            part = Path(f) / "part"
+            # Some writers insist on the ending of their format.
+            part = Path(f) / ("part" + FORMATS[kind][0])
             try:
                 write_one(log, kind, part)
             except Unusable as error:
@@ -136,4 +179,4 @@ def write_event(database: Database, team_id: int, event_id: int, kind: str, path
             archive.write(part, own + FORMATS[kind][0])
         if left_out:
             archive.writestr("left-out.txt", "\n".join(left_out) + "\n")
-    return title
+    return {"name": title + ".zip", "type": "application/zip", "left_out": left_out}

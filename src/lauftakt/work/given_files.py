@@ -4,6 +4,8 @@ import json
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from lauftakt.core.log.model import Unusable
 from lauftakt.formats.dialects import read_dialect
 from lauftakt.formats.geojson import read_layout
@@ -11,6 +13,7 @@ from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.dialects import keep_choices
 from lauftakt.store.layouts import add_sketch, layouts_near
 from lauftakt.store.models import HandIn
+from lauftakt.work.jobs import hold
 from lauftakt.work.sources import Source, alone
 
 MOST_BYTES = 60_000_000
@@ -35,6 +38,11 @@ def import_given(database: Database, source: Source) -> None:
         _layout(database, source, data)
 
 
+def _still_ours(session: Session, source: Source) -> None:
+    if source.claim is not None:
+        hold(session, source.claim)
+
+
 def _is_dialect(data: bytes) -> bool:
     try:
         found: Any = json.loads(data.decode("utf-8-sig"))
@@ -46,6 +54,7 @@ def _is_dialect(data: bytes) -> bool:
 def _dialect(database: Database, source: Source, data: bytes) -> None:
     name, dialect = read_dialect(data)
     with alone(database, f"lauftakt-store-{source.team_id}"), database.begin() as session:
+        _still_ours(session, source)
         keep_choices(session, source.team_id, sorted(dialect.names), dialect.choices, name)
         hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
         hand_in.state, hand_in.code = "taken", "dialect"
@@ -55,6 +64,7 @@ def _dialect(database: Database, source: Source, data: bytes) -> None:
 def _layout(database: Database, source: Source, data: bytes) -> None:
     found = read_layout(data, Path(source.file_name).stem)
     with alone(database, f"lauftakt-layout-{source.team_id}"), database.begin() as session:
+        _still_ours(session, source)
         hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
         assert found.start is not None
         middle = (

@@ -1,32 +1,67 @@
 """Imports one file: from its bytes to a run in the database, whole or not at all."""
 
-from dataclasses import replace
-from typing import Any
+from dataclasses import dataclass, replace
 
 import numpy as np
-from sqlalchemy import or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.circuit.layout import Layout, LayoutSketch
 from lauftakt.core.log.model import Log, RawLog, Unusable, Warning
-from lauftakt.core.log.twins import same_laps
-from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.log.text import one_line
+from lauftakt.core.log.track import read_track
+from lauftakt.core.pipeline import analyse_run, layout_from, with_sectors
 from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.interpreting import interpret
-from lauftakt.formats.reading import kind_of, read_raw
+from lauftakt.formats.reading import READER_VERSION, kind_of, read_raw
+from lauftakt.store.analyses import save_analysis
 from lauftakt.store.database import Database, mine, mine_by_id
 from lauftakt.store.dialects import find_dialect, to_dialect
-from lauftakt.store.layouts import fill_row, layouts_near, sketch_of, to_layout
-from lauftakt.store.models import Driver, HandIn, LapRow, LayoutRow, Run
-from lauftakt.store.runs import inner, load_curves, named, save_run
+from lauftakt.store.layouts import (
+    add_layout,
+    add_sector_set,
+    add_version,
+    layouts_near,
+    load_layout,
+    sectors_of,
+    sketch_of,
+)
+from lauftakt.store.models import Driver, HandIn, LayoutRow, Run, RunOverlap, SectorSet
+from lauftakt.store.originals import keep_original
+from lauftakt.store.runs import Delivered, Labels, add_run, named, save_recognition
 from lauftakt.work.given_files import import_given
+from lauftakt.work.jobs import hold
 from lauftakt.work.labelling import propose
+from lauftakt.work.overlapping import Overlap, overlapping
 from lauftakt.work.sources import Report, Source, alone
 
-# Lap times of one log in two dialects differ by less.
-TIME_SLACK_S = 0.1
-MOST_TWINS = 40
+# How often placing begins again because the layout was changed meanwhile.
+MOST_ROUNDS = 4
+
+
+class _Changed(Exception):
+    """The layout is another one than the run was placed on."""
+
+
+@dataclass(frozen=True)
+class _Placed:
+    """A run on a layout: of the team (``layout_id`` and ``version_id``), on one that a sketch waited for (``layout_id``
+    alone), or on a new one. ``circuit`` names the venue of a new one."""
+
+    layout: Layout
+    analysed: AnalysedRun
+    layout_id: int | None = None
+    version_id: int | None = None
+    circuit: str = ""
+
+
+@dataclass(frozen=True)
+class _Read:
+    """A log as it was read and understood."""
+
+    raw: RawLog
+    log: Log
+    dialect_id: int | None
 
 
 def import_file(database: Database, source: Source, report: Report) -> None:
@@ -44,6 +79,8 @@ def import_file(database: Database, source: Source, report: Report) -> None:
         with the sentence for the person; nothing was stored.
     Cancelled
         from ``report``; nothing was stored.
+    Lost
+        where another worker took the job; nothing was stored.
     """
     report(0.05, "reading")
     if kind_of(source.path) == "layout":
@@ -55,19 +92,26 @@ def import_file(database: Database, source: Source, report: Report) -> None:
     with database.begin() as session:
         row = find_dialect(session, source.team_id, (channel.name for channel in raw.channels))
         dialect, dialect_id = (to_dialect(row), row.id) if row is not None else (None, None)
-    log = interpret(raw, dialect)
+    read = _Read(raw, interpret(raw, dialect), dialect_id)
     report(0.4, "placing")
-    found = _on_known_layout(database, source, log)
-    if found is not None:
-        _store(database, source, raw, log, dialect_id, found, report)
+    for _ in range(MOST_ROUNDS):
+        try:
+            _place_and_store(database, source, read, report)
+        except _Changed:
+            continue
+        return
+    raise Unusable("changing", "The circuit was changed again and again while the run was placed. Try again.")
+
+
+def _place_and_store(database: Database, source: Source, read: _Read, report: Report) -> None:
+    placed = _on_known_layout(database, source, read.log)
+    if placed is not None:
+        _store(database, source, read, placed, report)
         return
     # Two files of a circuit never seen must not make two layouts of it.
     with alone(database, f"lauftakt-layout-{source.team_id}"):
-        found = _on_known_layout(database, source, log) or _on_new_layout(database, source, log)
-        _store(database, source, raw, log, dialect_id, found, report)
-
-
-Found = tuple[LayoutRow, Layout, AnalysedRun]
+        placed = _on_known_layout(database, source, read.log) or _on_new_layout(database, source, read.log)
+        _store(database, source, read, placed, report)
 
 
 def _refuse_twin(database: Database, source: Source) -> None:
@@ -90,188 +134,184 @@ def where(log: Log) -> tuple[float, float]:
     Unusable
         ``no-positions``
     """
-    latitude, longitude = log.role("latitude"), log.role("longitude")
-    if latitude is None or longitude is None:
+    positions = log.positions()
+    if positions is None:
         raise Unusable(
             "no-positions",
             "The log holds no latitude and longitude, so it cannot be placed on a circuit. Name the columns “latitude” "
             "and “longitude”, or hand in a run with positions of the same circuit first and name it in the log.",
         )
-    return float(np.median(latitude.values)), float(np.median(longitude.values))
+    return float(np.median(positions[0].values)), float(np.median(positions[1].values))
 
 
-def _on_known_layout(database: Database, source: Source, log: Log) -> Found | None:
+def _on_known_layout(database: Database, source: Source, log: Log) -> _Placed | None:
     """The first layout nearby on which the run fits."""
     with database.begin() as session:
-        if log.role("latitude") is None:
+        if log.positions() is None:
             # Without positions the circuit's name says where the run was; its corners must agree.
-            name = " ".join(log.meta.get("circuit", "").split())
+            name = one_line(log.meta.get("circuit", ""), 200)
             near = list(session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.name == name)))
         else:
             near = layouts_near(session, source.team_id, *where(log))
-        rows = [row for row in near if row.geometry is not None]
-    for row in rows:
-        layout = to_layout(row)
+        known = [
+            (row.id, row.current_id, load_layout(session, row.current_id, sectors_of(session, row)))
+            for row in near
+            if row.current_id is not None
+        ]
+    for layout_id, version_id, layout in known:
         try:
-            return row, layout, analyse_run(log, layout)
+            return _Placed(layout, analyse_run(log, layout), layout_id, version_id)
         except Unusable as error:
             if error.code != "elsewhere":
                 raise
     return None
 
 
-def _on_new_layout(database: Database, source: Source, log: Log) -> Found:
+def _on_new_layout(database: Database, source: Source, log: Log) -> _Placed:
     """A layout made from this run: from a start line that waits nearby, or from the log alone."""
     with database.begin() as session:
         near = layouts_near(session, source.team_id, *where(log))
-        waiting = [row for row in near if row.geometry is None]
-        known = [to_layout(row) for row in near if row.geometry is not None]
-    for row in waiting:
+        waiting = [(row.id, row.name, sketch_of(row)) for row in near if row.current_id is None]
+        known = [
+            (row.name, row.circuit.name, load_layout(session, row.current_id, None))
+            for row in near
+            if row.current_id is not None
+        ]
+    track = read_track(log)
+    layout_id, circuit = None, ""
+    for row_id, name, sketch in waiting:
         try:
-            layout, warnings = make_layout(log, sketch_of(row))
+            layout, warnings = layout_from([(log, track)], sketch)
         except Unusable as error:
             if error.code not in ("no-laps", "start-line"):
                 raise
             continue
+        layout_id, circuit = row_id, name
         break
     else:
-        row = LayoutRow(team_id=source.team_id, version=1)
-        name = " ".join(log.meta.get("circuit", "").split())[:180]
-        layout, warnings = make_layout(log, name or f"Circuit of {source.file_name}"[:180])
-        other = next((item for item in known if layout.runs_against(item)), None)
-        if other is not None:
-            layout = replace(layout, name=f"{other.name}, other direction"[:200])
-        taken = {item.name for item in known}
-        own, number = layout.name, 2
-        while own in taken:
-            own, number = f"{layout.name} ({number})", number + 1
-        layout = replace(layout, name=own)
-    analysed = analyse_run(log, layout)
+        name = one_line(log.meta.get("circuit", ""), 180) or f"Circuit of {source.file_name}"[:180]
+        layout, warnings = layout_from([(log, track)], LayoutSketch(name=name))
+        circuit = name
+        against = next(((own, venue) for own, venue, other in known if layout.runs_against(other)), None)
+        if against is not None:
+            layout, circuit = replace(layout, name=f"{against[0]}, other direction"[:200]), against[1]
+        layout = replace(layout, name=_free_name(layout.name, {own for own, _, _ in known}))
+    analysed = analyse_run(log, layout, track=track)
     told = Warning(
         "new-layout",
         f"The layout “{layout.name}” was made from this run: {layout.length:.0f} m, {len(layout.corners)} corners.",
     )
-    return row, layout, replace(analysed, warnings=(*analysed.warnings, *warnings, told))
+    analysed = replace(analysed, warnings=(*analysed.warnings, *warnings, told))
+    return _Placed(layout, analysed, layout_id, None, circuit)
 
 
-def _store(
-    database: Database,
-    source: Source,
-    raw: RawLog,
-    log: Log,
-    dialect_id: int | None,
-    found: Found,
-    report: Report,
-) -> None:
+def _free_name(name: str, taken: set[str]) -> str:
+    own, number = name, 2
+    while own in taken:
+        own, number = f"{name} ({number})", number + 1
+    return own
+
+
+def _store(database: Database, source: Source, read: _Read, placed: _Placed, report: Report) -> None:
     """One transaction: the run with all that belongs to it, and the file's fate.
 
     Only one run of a team is stored at a time, so that neither two dialects of one log nor two first runs of a driver
     can slip past each other; all computing is done before.
     """
-    row, layout, analysed = found
     report(0.7, "storing")
     try:
         with alone(database, f"lauftakt-store-{source.team_id}"), database.begin() as session:
+            if source.claim is not None:
+                hold(session, source.claim)
             hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
-            overlaps = overlapping(session, source.team_id, row, layout, analysed) if row.geometry is not None else []
-            new = row.id is None
-            row = session.merge(row)
-            if row.geometry is None:
-                fill_row(row, layout)
-                session.flush()
-            labels = propose(session, source.team_id, hand_in, raw, row)
-            driver = (
-                mine_by_id(session, Driver, source.team_id, hand_in.driver_id)
-                if hand_in.driver_id is not None
-                else named(session, Driver, source.team_id, labels.driver)
+            row, version_id, sectors = _layout_rows(session, source.team_id, placed)
+            overlaps = (
+                overlapping(session, row, placed.layout, placed.analysed) if placed.version_id is not None else []
             )
-            if labels.conditions == "wet" and "wet" not in {lap.set_aside for lap in analysed.laps}:
-                wet = [replace(lap, set_aside=lap.set_aside or "wet") if lap.time_s else lap for lap in analysed.laps]
-                analysed = replace(analysed, laps=tuple(wet))
-            run = save_run(
-                session,
-                team_id=source.team_id,
-                raw=raw,
-                log=log,
-                analysed=analysed,
-                layout=row,
-                driver=driver,
-                labels=labels,
-                dialect_id=dialect_id,
-                overlaps=overlaps,
-                file_name=source.file_name,
-                sha256=hand_in.sha256,
-                received=hand_in.created_at,
-            )
-            hand_in.run_id, hand_in.driver_id = run.id, driver.id
-            hand_in.state = "taken"
-            hand_in.code, hand_in.message = _fate(new, layout, overlaps, raw, driver, labels.told_by)
-            report(0.95, "storing")
+            if any(overlap.whole for overlap in overlaps):
+                raise _duplicate(overlaps[0].file_name)
+            labels = propose(session, source.team_id, hand_in, read.raw, row)
+            run = _save(session, source, read, row, labels, hand_in)
+            for overlap in overlaps:
+                session.add(
+                    RunOverlap(
+                        team_id=run.team_id, run_id=run.id, other_id=overlap.run_id, laps=overlap.numbers,
+                        message=overlap.message,
+                    )
+                )  # fmt: skip
+            analysed, sectors = _in_event(session, run, placed, sectors)
+            save_analysis(session, run, analysed, version_id, sectors.id if sectors else None, run.reading)
+            keep_original(session, run, source.path)
+            hand_in.run_id, hand_in.driver_id, hand_in.state = run.id, run.driver_id, "taken"
+            hand_in.code, hand_in.message = _fate(run, placed, overlaps, read.raw, labels)
     except IntegrityError as error:
         if "sha256" in str(error.orig):
             raise _duplicate(source.file_name) from error
         raise
 
 
-def _fate(
-    new: bool, layout: Layout, overlaps: list[dict[str, Any]], raw: RawLog, driver: Driver, told: dict[str, str]
-) -> tuple[str | None, str | None]:
-    """A code and a sentence, where there is more to say of a run that was taken than its laps."""
-    if overlaps:
-        return "overlap", " ".join(item["message"] for item in overlaps)
-    said = raw.meta.get("driver")
-    if told.get("driver") == "link" and said and said.casefold() != driver.name.casefold():
-        return "other-name", f"The file names “{said[:60]}” as its driver; it came by the link of {driver.name}."
-    if new:
-        return "new-layout", f"A circuit not seen before: the layout “{layout.name}” was made from this run."
-    return None, None
-
-
-def overlapping(
-    session: Session, team_id: int, row: LayoutRow, layout: Layout, analysed: AnalysedRun
-) -> list[dict[str, Any]]:
-    """Runs that hold some of the same laps, and what to say of each.
+def _layout_rows(session: Session, team_id: int, placed: _Placed) -> tuple[LayoutRow, int, SectorSet | None]:
+    """The layout's row as it is now, read under a lock, with the version the run was placed on; made where it is new.
 
     Raises
     ------
-    Unusable
-        ``duplicate`` where all timed laps of the run are in one that is stored.
+    _Changed
+        where somebody changed the layout while the run was placed.
     """
-    own = {number: trace.time for number, trace in analysed.traces.items()}
-    if not own:
-        return []
-    between = [
-        LapRow.time_s.between(float(time[-1]) - TIME_SLACK_S, float(time[-1]) + TIME_SLACK_S) for time in own.values()
-    ]
-    ids = session.scalars(
-        select(LapRow.run_id)
-        .join(Run, Run.id == LapRow.run_id)
-        .where(LapRow.team_id == team_id, Run.layout_id == row.id, Run.layout_version == row.version, or_(*between))
-        .distinct()
-        .order_by(LapRow.run_id.desc())
-        .limit(MOST_TWINS)
-    ).all()
-    found: list[dict[str, Any]] = []
-    part = inner(layout)
-    curves = load_curves(session, team_id, list(ids), ["time"]) if ids else {}
-    for run_id in ids:
-        other = session.get_one(Run, run_id)
-        numbers = [lap.number for lap in other.laps if lap.time_s is not None]
-        rows = curves.get((run_id, "time"))
-        if rows is None or len(rows) != len(numbers):
-            continue
-        same = same_laps(own, {number: rows[i, part] for i, number in enumerate(numbers)})
-        if not same:
-            continue
-        if len(same) == len(own) and len(own) <= len(numbers):
-            raise _duplicate(other.file_name)
-        first, last = min(same), max(same)
-        found.append(
-            {
-                "run": run_id,
-                "laps": {str(a): b for a, b in same.items()},
-                "message": f"{'Lap ' + str(first) if first == last else f'Laps {first} to {last}'} "
-                f"{'is' if first == last else 'are'} also in “{other.file_name[:80]}”.",
-            }
-        )
-    return found
+    if placed.layout_id is None:
+        plane = placed.layout.plane
+        row = add_layout(session, team_id, placed.layout.name, (plane.latitude, plane.longitude), placed.circuit)
+    else:
+        row = session.get_one(LayoutRow, placed.layout_id, with_for_update=True, populate_existing=True)
+    if row.current_id != placed.version_id:
+        raise _Changed
+    if placed.version_id is not None:
+        return row, placed.version_id, sectors_of(session, row)
+    version = add_version(session, row, placed.layout)
+    return row, version.id, add_sector_set(session, row, placed.layout)
+
+
+def _save(session: Session, source: Source, read: _Read, row: LayoutRow, labels: Labels, hand_in: HandIn) -> Run:
+    """The run with its driver, channels and what they were taken for."""
+    driver = (
+        mine_by_id(session, Driver, source.team_id, hand_in.driver_id)
+        if hand_in.driver_id is not None
+        else named(session, Driver, source.team_id, labels.driver)
+    )
+    delivered = Delivered(source.file_name, hand_in.sha256, hand_in.created_at, READER_VERSION)
+    run = add_run(session, row, driver, labels, read.raw, delivered)
+    run.dialect_id = read.dialect_id
+    save_recognition(session, run, read.log)
+    return run
+
+
+def _in_event(
+    session: Session, run: Run, placed: _Placed, sectors: SectorSet | None
+) -> tuple[AnalysedRun, SectorSet | None]:
+    """The analysis with the laps cut into the sectors of the run's event."""
+    own = run.event.sector_set_id
+    if own is None or (sectors is not None and own == sectors.id):
+        return placed.analysed, sectors
+    chosen = session.get_one(SectorSet, own)
+    splits = chosen.splits
+    layout = replace(
+        placed.layout, splits_m=tuple(splits["m"]), split_skews=tuple(splits["skews"]),
+        split_names=tuple(splits["names"]),
+    )  # fmt: skip
+    laps = with_sectors(placed.analysed.laps, placed.analysed.traces, layout)
+    return replace(placed.analysed, laps=tuple(laps)), chosen
+
+
+def _fate(
+    run: Run, placed: _Placed, overlaps: list[Overlap], raw: RawLog, labels: Labels
+) -> tuple[str | None, str | None]:
+    """A code and a sentence, where there is more to say of a run that was taken than its laps."""
+    if overlaps:
+        return "overlap", " ".join(overlap.message for overlap in overlaps)
+    said = raw.meta.get("driver")
+    if labels.told_by.get("driver") == "link" and said and said.casefold() != run.driver.name.casefold():
+        return "other-name", f"The file names “{said[:60]}” as its driver; it came by the link of {run.driver.name}."
+    if placed.layout_id is None:
+        name = placed.layout.name
+        return "new-layout", f"A circuit not seen before: the layout “{name}” was made from this run."
+    return None, None

@@ -6,8 +6,10 @@ from pathlib import Path
 
 from sqlalchemy.orm import Session
 
+from lauftakt.core.log.text import one_line, printable
 from lauftakt.store.database import Database, mine, now
-from lauftakt.store.models import Driver, HandIn, Job
+from lauftakt.store.models import Driver, HandIn
+from lauftakt.work.jobs import add_job
 from lauftakt.work.sources import inbox_path, sha256_of
 
 ENDINGS = (".csv", ".txt", ".tsv", ".log", ".gpx", ".mf4", ".mdf", ".dat", ".parquet", ".arrow", ".feather", ".ipc", ".zip", ".geojson", ".json")  # fmt: skip # noqa: E501
@@ -39,7 +41,7 @@ class Giver:
 def clean_name(given: str | None) -> str:
     """A file's name without its folders and without what cannot be printed, at most 300 characters."""
     name = (given or "").replace("\\", "/").rstrip("/").rsplit("/", 1)[-1]
-    name = "".join(c for c in name if c.isprintable()).strip()
+    name = printable(name).strip()
     if len(name) > 300:
         ending = Path(name).suffix[:12]
         name = name[: 300 - len(ending)] + ending
@@ -74,12 +76,12 @@ def take_in(
         except OSError:
             part.unlink(missing_ok=True)
             raise
-        return row.id, row.job.id
+        return row.id, job_of(row)
 
 
 def add_hand_in(session: Session, giver: Giver, file_name: str, size: int, digest: str) -> HandIn:
     """The rows of a hand-in whose bytes are put into the inbox by the caller in the same transaction."""
-    typed = " ".join((giver.driver_name or "").split())[:200] or None
+    typed = one_line(giver.driver_name or "", 200) or None
     driver_id = giver.driver_id
     if driver_id is None and typed:
         # A new name becomes a driver together with the run: a file that is refused leaves no name behind.
@@ -101,6 +103,13 @@ def add_hand_in(session: Session, giver: Giver, file_name: str, size: int, diges
     )
     session.add(row)
     session.flush()
-    row.job = Job(team_id=giver.team_id, hand_in_id=row.id, created_at=now())
+    row.job = add_job(session, giver.team_id, "import", ("hand_in", row.id), account_id=giver.account_id)
+    row.job_id = row.job.id
     session.flush()
     return row
+
+
+def job_of(row: HandIn) -> int:
+    """The id of a hand-in's latest job; every hand-in has one from the beginning."""
+    assert row.job_id is not None
+    return row.job_id

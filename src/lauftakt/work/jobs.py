@@ -1,79 +1,147 @@
-"""Jobs: claimed with a lease, kept alive by a heartbeat, put back when their worker died."""
+"""Jobs: claimed with a lease and a token, kept alive by a heartbeat, put back when their worker died.
+
+Whoever claims a job gets a new token. Everything a worker writes afterwards carries it, so that one that was presumed
+dead and comes back changes nothing.
+"""
 
 import os
+import secrets
 import threading
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
+from typing import Any
 
-from sqlalchemy import or_, select, update
+from sqlalchemy import and_, or_, select, update
 from sqlalchemy.orm import Session
 
-from lauftakt.store.database import Database, now
+from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import HandIn, Job
 
 LEASE = timedelta(seconds=float(os.environ.get("LAUFTAKT_LEASE_S", "30")))
 MOST_ATTEMPTS = 3
 STAYS = "The run stays as it was."
+OPEN = ("waiting", "running")
+# A message that nobody took in this time is taken for lost and sent again.
+LOST = timedelta(seconds=60)
+
+
+class Lost(Exception):
+    """The job belongs to somebody else by now: nothing more may be written for it."""
 
 
 @dataclass(frozen=True)
 class Claim:
-    """A job that is ours for now."""
+    """A job that is ours as long as its token is."""
 
     job_id: int
-    hand_in_id: int
+    token: str
     team_id: int
+    kind: str
+    subject: str
+    subject_id: int
+    payload: dict[str, Any]
     attempts: int
-    task: str
-    file_name: str
-    run_id: int | None
-    source: str
-    origin: str | None
+
+
+def add_job(
+    session: Session,
+    team_id: int,
+    kind: str,
+    subject: tuple[str, int],
+    *,
+    payload: dict[str, Any] | None = None,
+    account_id: int | None = None,
+) -> Job:
+    """A new job about a row, in the caller's transaction; it is not sent yet.
+
+    Parameters
+    ----------
+    session, team_id : where
+    kind : ``import``, ``renew`` or ``export``
+    subject : kind and id of the row
+    payload : what the work needs to know
+    account_id : who asked
+    """
+    job = Job(
+        team_id=team_id,
+        kind=kind,
+        subject=subject[0],
+        subject_id=subject[1],
+        payload=payload or {},
+        account_id=account_id,
+        created_at=now(),
+    )
+    session.add(job)
+    session.flush()
+    return job
 
 
 def claim(database: Database, job_id: int) -> Claim | None:
     """Take a job that waits, or whose worker died; None where somebody else has it or it is finished."""
     with database.begin() as session:
         job = session.get(Job, job_id, with_for_update=True)
-        if job is None or job.state not in ("waiting", "running"):
+        if job is None or job.state not in OPEN:
             return None
         if job.state == "running" and job.lease_until is not None and job.lease_until > now():
             return None
         if job.cancel:
-            end(job, "cancelled", "cancelled", "Cancelled before it began.")
+            end(session, job, "cancelled", "cancelled", "Cancelled before it began.")
             return None
         if job.attempts >= MOST_ATTEMPTS:
-            end(job, "failed", "gave-up", "The import stopped three times without a result. Try the file again.")
+            end(session, job, "failed", "gave-up", "The work stopped three times without a result. Try it again.")
             return None
         job.state, job.attempts, job.lease_until = "running", job.attempts + 1, now() + LEASE
-        job.hand_in.state = "running"
-        given = job.hand_in
+        job.token = secrets.token_hex(16)
+        hand_in = hand_in_of(session, job)
+        if hand_in is not None and job.kind == "import":
+            hand_in.state = "running"
         return Claim(
             job_id=job.id,
-            hand_in_id=given.id,
+            token=job.token,
             team_id=job.team_id,
+            kind=job.kind,
+            subject=job.subject,
+            subject_id=job.subject_id,
+            payload=job.payload,
             attempts=job.attempts,
-            task=job.task,
-            file_name=given.file_name,
-            run_id=given.run_id,
-            source=given.source,
-            origin=given.origin,
         )
 
 
+def hold(session: Session, ours: Claim) -> Job:
+    """The job's row, locked in the caller's transaction, so that nobody else can claim it before the commit.
+
+    Raises
+    ------
+    Lost
+        where somebody else did already.
+    """
+    query = select(Job).where(Job.id == ours.job_id, Job.token == ours.token).with_for_update()
+    job = session.scalar(query.execution_options(populate_existing=True))
+    if job is None:
+        raise Lost(f"Job {ours.job_id} was taken by another worker.")
+    return job
+
+
+def _mine(ours: Claim) -> Any:
+    return update(Job).where(Job.id == ours.job_id, Job.token == ours.token)
+
+
 @contextmanager
-def heartbeat(database: Database, job_id: int) -> Iterator[None]:
-    """Renew the lease until the block is left."""
+def heartbeat(database: Database, ours: Claim) -> Iterator[None]:
+    """Renew the lease until the block is left, or the job is lost."""
     stop = threading.Event()
 
     def beat() -> None:
         while not stop.wait(LEASE.total_seconds() / 3):
             with database.begin() as session:
-                session.execute(update(Job).where(Job.id == job_id).values(lease_until=now() + LEASE))
+                still = session.scalar(select(Job.id).where(Job.id == ours.job_id, Job.token == ours.token))
+                if still is None:
+                    return
+                session.execute(_mine(ours).values(lease_until=now() + LEASE))
 
-    thread = threading.Thread(target=beat, daemon=True, name=f"heartbeat-{job_id}")
+    thread = threading.Thread(target=beat, daemon=True, name=f"heartbeat-{ours.job_id}")
     thread.start()
     try:
         yield
@@ -82,47 +150,101 @@ def heartbeat(database: Database, job_id: int) -> Iterator[None]:
         thread.join(timeout=5)
 
 
-def progress(database: Database, job_id: int, share: float, step: str) -> bool:
-    """Tell how far a job is; True where somebody asked to cancel it."""
+def progress(database: Database, ours: Claim, share: float, step: str) -> bool:
+    """Tell how far a job is; True where somebody asked to cancel it.
+
+    Raises
+    ------
+    Lost
+    """
     with database.begin() as session:
-        session.execute(update(Job).where(Job.id == job_id).values(progress=share, step=step))
-        return bool(session.scalar(select(Job.cancel).where(Job.id == job_id)))
+        found = session.scalar(select(Job.cancel).where(Job.id == ours.job_id, Job.token == ours.token))
+        if found is None:
+            raise Lost(f"Job {ours.job_id} was taken by another worker.")
+        session.execute(_mine(ours).values(progress=share, step=step))
+        return bool(found)
 
 
-def finish(database: Database, job_id: int, state: str, code: str | None = None, message: str | None = None) -> None:
-    """End a job as ``done``, ``refused``, ``cancelled`` or ``failed``, with its sentence for the person."""
+def finish(
+    database: Database,
+    ours: Claim,
+    state: str,
+    code: str | None = None,
+    message: str | None = None,
+    result: dict[str, Any] | None = None,
+) -> None:
+    """End a job as ``done``, ``refused``, ``cancelled`` or ``failed``, with its sentence for the person.
+
+    Raises
+    ------
+    Lost
+    """
     with database.begin() as session:
-        job = session.get(Job, job_id, with_for_update=True)
-        if job is not None:
-            end(job, state, code, message)
+        job = hold(session, ours)
+        job.result = result or {}
+        end(session, job, state, code, message)
 
 
-def end(job: Job, state: str, code: str | None, message: str | None) -> None:
-    """End a job in the caller's transaction, and tell the fate of its file."""
-    job.state, job.lease_until = state, None
+def end(session: Session, job: Job, state: str, code: str | None, message: str | None) -> None:
+    """End a job in the caller's transaction, and tell the fate of the file it is about."""
+    job.state, job.lease_until, job.token, job.finished_at = state, None, None, now()
+    job.code, job.message = code, message
     if state == "done":
         job.progress = 1.0
-        if job.hand_in.state == "running":
-            job.hand_in.state = "taken"
-    elif job.task == "renew" and job.hand_in.run_id is not None:
+    hand_in = hand_in_of(session, job)
+    if hand_in is None:
+        return
+    hand_in.changed_at = now()
+    if job.kind == "renew":
         # The run is stored and stays; only the attempt to understand it anew ended.
-        job.hand_in.state, job.hand_in.code = "taken", code
-        job.hand_in.message = f"{STAYS} {message}" if message else None
-    else:
-        job.hand_in.state, job.hand_in.code, job.hand_in.message = state, code, message
+        if state != "done":
+            hand_in.code, hand_in.message = code, f"{STAYS} {message}" if message else None
+        elif (hand_in.message or "").startswith(STAYS):
+            hand_in.code = hand_in.message = None
+    elif state != "done":
+        hand_in.state, hand_in.code, hand_in.message = state, code, message
+    elif hand_in.state == "running":
+        hand_in.state = "taken"
+
+
+def hand_in_of(session: Session, job: Job) -> HandIn | None:
+    """The hand-in a job is about: the file itself, or the one that a run came with."""
+    query = mine(HandIn, job.team_id)
+    if job.subject == "hand_in":
+        return session.scalar(query.where(HandIn.id == job.subject_id))
+    if job.subject == "run" and job.kind == "renew":
+        return session.scalar(query.where(HandIn.run_id == job.subject_id).order_by(HandIn.id).limit(1))
+    return None
+
+
+def cancel(session: Session, job: Job) -> None:
+    """Ask a job to stop; one that waits is ended at once, a finished one stays as it is."""
+    if job.state == "waiting":
+        end(session, job, "cancelled", "cancelled", "Cancelled before it began.")
+    elif job.state == "running":
+        job.cancel = True
+    session.flush()
 
 
 def due(database: Database) -> list[int]:
-    """Jobs that nobody works on although they are not finished: lost messages and dead workers."""
+    """Jobs that nobody works on although they are not finished: lost messages and dead workers; marked as sent."""
     with database.begin() as session:
         late = now() - timedelta(seconds=5)
         query = select(Job.id).where(
             or_(
-                (Job.state == "waiting") & (Job.created_at < late),
-                (Job.state == "running") & (Job.lease_until < now()),
+                and_(Job.state == "waiting", Job.created_at < late, Job.sent_at.is_(None)),
+                and_(Job.state == "waiting", Job.sent_at < now() - LOST),
+                and_(Job.state == "running", Job.lease_until < now(), Job.sent_at < now() - LEASE),
             )
         )
-        return list(session.scalars(query.order_by(Job.id).limit(200)))
+        ids = list(session.scalars(query.order_by(Job.id).limit(200)))
+        mark_sent(session, ids)
+        return ids
+
+
+def mark_sent(session: Session, job_ids: Iterable[int]) -> None:
+    """Note that workers were told of jobs, so that they are not told again at once."""
+    session.execute(update(Job).where(Job.id.in_(list(job_ids))).values(sent_at=now()))
 
 
 def is_settled(database: Database, hand_in_id: int) -> bool:
@@ -133,23 +255,36 @@ def is_settled(database: Database, hand_in_id: int) -> bool:
         return hand_in is None or hand_in.state in ("taken", "refused")
 
 
-def again(session: Session, hand_in: HandIn, task: str) -> int:
-    """Put the job of a hand-in back to work; returns its id.
-
-    Parameters
-    ----------
-    session : the caller's transaction
-    hand_in : whose job is finished
-    task : ``import`` or ``renew``
-    """
-    job = hand_in.job
-    if job is None:
-        job = Job(team_id=hand_in.team_id, hand_in_id=hand_in.id, created_at=now())
-        session.add(job)
-    job.task, job.state, job.step, job.progress = task, "waiting", "waiting", 0.0
-    job.attempts, job.cancel, job.lease_until, job.created_at = 0, False, None, now()
-    hand_in.state, hand_in.dismissed_at = "waiting", None
-    if (hand_in.message or "").startswith(STAYS):
-        hand_in.code = hand_in.message = None  # of the last attempt, which this one replaces
+def import_again(session: Session, hand_in: HandIn) -> int:
+    """A new job for a hand-in whose last one is finished; returns its id."""
+    job = add_job(session, hand_in.team_id, "import", ("hand_in", hand_in.id), account_id=hand_in.account_id)
+    hand_in.job_id, hand_in.job = job.id, job
+    hand_in.state, hand_in.dismissed_at, hand_in.code, hand_in.message = "waiting", None, None, None
     session.flush()
     return job.id
+
+
+def renew_runs(session: Session, team_id: int, run_ids: Iterable[int], account_id: int | None = None) -> list[int]:
+    """Jobs that compute runs anew, one for each that has none waiting yet; returns the ids of those that wait."""
+    wanted = list(dict.fromkeys(run_ids))
+    waiting: dict[int, int] = dict(
+        session.execute(
+            select(Job.subject_id, Job.id).where(
+                Job.team_id == team_id, Job.kind == "renew", Job.subject == "run", Job.state == "waiting",
+                Job.subject_id.in_(wanted),
+            )
+        ).all()
+    )  # fmt: skip
+    for run_id in wanted:
+        if run_id not in waiting:
+            waiting[run_id] = add_job(session, team_id, "renew", ("run", run_id), account_id=account_id).id
+    return list(waiting.values())
+
+
+def being_renewed(session: Session, team_id: int, run_ids: Iterable[int]) -> set[int]:
+    """Runs of which newer numbers are coming."""
+    query = select(Job.subject_id).where(
+        Job.team_id == team_id, Job.kind == "renew", Job.subject == "run", Job.state.in_(OPEN),
+        Job.subject_id.in_(list(run_ids)),
+    )  # fmt: skip
+    return set(session.scalars(query))

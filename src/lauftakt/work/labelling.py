@@ -38,7 +38,7 @@ def propose(session: Session, team_id: int, hand_in: HandIn, raw: RawLog, layout
     told: dict[str, str] = {}
     words = _words(hand_in.file_name)
     driver = _driver(session, team_id, hand_in, raw, words, told)
-    started = parse_date(raw.meta.get("date"))
+    started, zone = parse_date(raw.meta.get("date"))
     if started is not None:
         told["started"] = "file"
     else:
@@ -90,6 +90,7 @@ def propose(session: Session, team_id: int, hand_in: HandIn, raw: RawLog, layout
         car=car,
         event=event,
         started=started,
+        zone=zone,
         kind=kind,
         conditions=conditions,
         tyres=tyres,

@@ -11,13 +11,16 @@ from typing import Any
 from celery import Celery
 from celery.signals import worker_process_init, worker_ready, worker_shutting_down
 from kombu.transport.sqlalchemy import Transport as SqlTransport
+from sqlalchemy import inspect, text
 
 from lauftakt import settings
 from lauftakt.core.log.model import Unusable
 from lauftakt.formats.reading import kind_of
+from lauftakt.store.analyses import forget_replaced
 from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.models import HandIn
 from lauftakt.work import jobs
+from lauftakt.work.exporting import export, forget_exports
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
 from lauftakt.work.limits import TookTooLong, time_limit
@@ -28,6 +31,7 @@ from lauftakt.work.unpacking import unpack
 log = logging.getLogger(__name__)
 
 SWEEP_S = 5.0
+TIDY_S = 600.0
 
 # The transport would hand an option of this name on to the database's engine, which refuses it.
 SqlTransport.polling_interval = 0.2
@@ -54,9 +58,16 @@ def _database() -> Database:
     return Database(settings.load().database_url)
 
 
+@cache
+def _sender() -> Database:
+    """The connection over which is noted what was sent; never crosses a fork."""
+    return Database(settings.load().database_url)
+
+
 @worker_process_init.connect
 def _after_fork(**_: Any) -> None:
     _database.cache_clear()
+    _sender.cache_clear()
     most = settings.import_megabytes() * 1_000_000
     if most:
         resource.setrlimit(resource.RLIMIT_AS, (most, most))
@@ -69,10 +80,15 @@ _stopping = threading.Event()
 def _sweep(**_: Any) -> None:
     def look() -> None:
         database = Database(settings.load().database_url)
+        exports = settings.load().exports
+        tidied = 0.0
         while not _stopping.wait(SWEEP_S):
             try:
                 for job_id in jobs.due(database):
                     run_job.delay(job_id)
+                if time.monotonic() - tidied > TIDY_S:
+                    tidied = time.monotonic()
+                    tidy(database, exports)
             except Exception:
                 log.exception("The sweep for lost jobs failed and will be tried again.")
 
@@ -84,14 +100,33 @@ def _stop_sweep(**_: Any) -> None:
     _stopping.set()
 
 
+def tidy(database: Database, exports: Path) -> None:
+    """Forget what nobody needs any more: replaced analyses, old archives, and messages that were delivered."""
+    with database.begin() as session:
+        forget_replaced(session)
+    forget_exports(exports)
+    with database.engine.begin() as connection:
+        if inspect(connection).has_table("kombu_message"):
+            # The transport keeps what it delivered; our own table is the truth.
+            connection.execute(
+                text("DELETE FROM kombu_message WHERE visible = 0 AND timestamp < NOW() - INTERVAL 1 HOUR")
+            )
+
+
 @app.task(name="lauftakt.run_job")
 def run_job(job_id: int) -> None:
-    """Import the file of a job, if the job is still to be done."""
-    work_on(_database(), settings.load().inbox, job_id)
+    """Do the work of a job, if it is still to be done."""
+    found = settings.load()
+    work_on(_database(), found.inbox, job_id, exports=found.exports)
 
 
 def send(job_ids: list[int]) -> None:
     """Tell the workers of jobs; where the broker is away the sweep finds them in the table."""
+    if not job_ids:
+        return
+    database = _sender()
+    with database.begin() as session:
+        jobs.mark_sent(session, job_ids)
     for job_id in job_ids:
         try:
             run_job.delay(job_id)
@@ -99,66 +134,84 @@ def send(job_ids: list[int]) -> None:
             log.exception("Job %s waits for the sweep", job_id)
 
 
-def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True) -> None:
+def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True, exports: Path | None = None) -> None:
     """Do one job in this process; ``retry``: leave it to the sweep where it fails for a reason of our own."""
     ours = jobs.claim(database, job_id)
     if ours is None:
         return
-    path = inbox_path(inbox, ours.hand_in_id)
     until = time.monotonic() + settings.import_seconds()
 
     def report(share: float, step: str) -> None:
-        if jobs.progress(database, job_id, share, step):
+        if jobs.progress(database, ours, share, step):
             raise Cancelled
         if time.monotonic() > until:
             raise Unusable("too-long", _too_long())
 
     more: list[int] = []
+    result: dict[str, Any] = {}
     try:
-        with jobs.heartbeat(database, job_id), time_limit(settings.import_seconds() * 1.1 + 1):
-            if ours.task == "renew" and ours.run_id is not None:
+        with jobs.heartbeat(database, ours), time_limit(settings.import_seconds() * 1.1 + 1):
+            if ours.kind == "renew":
                 report(0.2, "recognising")
-                renew_run(database, ours.team_id, ours.run_id)
+                renew_run(database, ours.team_id, ours.subject_id, ours)
+            elif ours.kind == "export":
+                result = export(database, exports or inbox.parent / "exports", ours, report)
             else:
-                if not path.exists() and ours.origin and ours.source == "logger":
-                    _fetch(database, ours, path, report)
-                if not path.exists():
-                    raise Unusable("file-lost", "The file is no longer in the inbox. Hand it in again.")
-                source = Source(path, ours.file_name, ours.team_id, ours.hand_in_id)
-                if kind_of(path) == "zip":
-                    more = unpack(database, source, inbox, report)
-                else:
-                    import_file(database, source, report)
-        jobs.finish(database, job_id, "done")
-    except Unusable as error:
-        jobs.finish(database, job_id, "refused", error.code, str(error))
-    except Cancelled:
-        jobs.finish(database, job_id, "cancelled", "cancelled", "Cancelled; nothing of it was stored.")
-    except TookTooLong:
-        jobs.finish(database, job_id, "refused", "too-long", _too_long())
-    except MemoryError:
-        jobs.finish(database, job_id, "refused", "too-large", "The file needs more memory than one import may take.")
-    except Exception:
-        log.exception("Import of job %s failed", job_id)
-        if retry and ours.attempts < jobs.MOST_ATTEMPTS:
-            raise  # the lease runs out, the sweep puts it back
-        jobs.finish(
-            database,
-            job_id,
-            "failed",
-            "internal",
-            "The import failed for a reason of our own; the file was kept and can be tried again.",
-        )
+                more = _import(database, inbox, ours, report)
+        jobs.finish(database, ours, "done", result=result)
+    except jobs.Lost:
+        log.warning("Job %s was taken by another worker; nothing of this try was stored.", job_id)
         return
-    if jobs.is_settled(database, ours.hand_in_id):
-        path.unlink(missing_ok=True)
+    except Exception as error:
+        state, code, message = _told(error)
+        if state == "failed":
+            log.exception("Job %s failed", job_id)
+            if retry and ours.attempts < jobs.MOST_ATTEMPTS:
+                raise  # the lease runs out, the sweep puts it back
+        try:
+            jobs.finish(database, ours, state, code, message)
+        except jobs.Lost:
+            return
+        if state == "failed":
+            return
+    if ours.subject == "hand_in" and jobs.is_settled(database, ours.subject_id):
+        inbox_path(inbox, ours.subject_id).unlink(missing_ok=True)
     send(more)
 
 
-def _fetch(database: Database, ours: jobs.Claim, path: Path, report: Report) -> None:
+def _told(error: Exception) -> tuple[str, str, str]:
+    """State, code and sentence for what ended a job."""
+    if isinstance(error, Unusable):
+        return "refused", error.code, str(error)
+    if isinstance(error, Cancelled):
+        return "cancelled", "cancelled", "Cancelled; nothing of it was stored."
+    if isinstance(error, TookTooLong):
+        return "refused", "too-long", _too_long()
+    if isinstance(error, MemoryError):
+        return "refused", "too-large", "The file needs more memory than one import may take."
+    return "failed", "internal", "The work failed for a reason of our own; the file was kept and can be tried again."
+
+
+def _import(database: Database, inbox: Path, ours: jobs.Claim, report: Report) -> list[int]:
+    """Import the file of a hand-in; returns the jobs of the files that an archive held."""
+    with database.begin() as session:
+        row = mine_by_id(session, HandIn, ours.team_id, ours.subject_id)
+    path = inbox_path(inbox, row.id)
+    if not path.exists() and row.origin and row.source == "logger":
+        _fetch(database, row, path, report)
+    if not path.exists():
+        raise Unusable("file-lost", "The file is no longer in the inbox. Hand it in again.")
+    source = Source(path, row.file_name, ours.team_id, row.id, ours)
+    if kind_of(path) == "zip":
+        return unpack(database, source, inbox, report)
+    import_file(database, source, report)
+    return []
+
+
+def _fetch(database: Database, hand_in: HandIn, path: Path, report: Report) -> None:
     """Bring a logger's run into the inbox."""
     found = settings.load()
-    name, _, key = (ours.origin or "").partition("\n")
+    name, _, key = (hand_in.origin or "").partition("\n")
     try:
         address = address_of(found, name)
     except NoAnswer as error:
@@ -166,9 +219,9 @@ def _fetch(database: Database, ours: jobs.Claim, path: Path, report: Report) -> 
     path.parent.mkdir(parents=True, exist_ok=True)
     listing = fetch(address, key, path, found.upload_mb * 1_000_000, report)
     with database.begin() as session:
-        row = mine_by_id(session, HandIn, ours.team_id, ours.hand_in_id)
+        row = mine_by_id(session, HandIn, hand_in.team_id, hand_in.id)
         row.sha256, row.size, row.clock_off_s = sha256_of(path), path.stat().st_size, listing.clock_off_s
 
 
 def _too_long() -> str:
-    return f"The import took longer than {settings.import_seconds():.0f} s, the limit set here; hand it in as parts."
+    return f"The work took longer than {settings.import_seconds():.0f} s, the limit set here; hand it in as parts."

@@ -1,75 +1,162 @@
-"""Computes again what an older version of the computation made, from the samples that are stored."""
+"""Computes runs anew: with another version of the code, on another version of their layout, or after a correction.
 
+The new analysis is computed aside; it becomes the run's in one transaction, and only if nothing it rests on changed
+meanwhile.
+"""
+
+import tempfile
 from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
 
 from sqlalchemy import or_, select
+from sqlalchemy.orm import Session
 
+from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.dialect import Choice, Dialect
 from lauftakt.core.log.model import RawLog, Unusable
 from lauftakt.core.pipeline import CODE_VERSION, analyse_run
 from lauftakt.formats.interpreting import interpret
+from lauftakt.formats.reading import READER_VERSION, read_raw
+from lauftakt.store.analyses import save_analysis
 from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.dialects import find_dialect, to_dialect
-from lauftakt.store.layouts import to_layout
-from lauftakt.store.models import DialectRow, LayoutRow, Run
-from lauftakt.store.runs import load_raw, save_analysis, save_recognition
+from lauftakt.store.layouts import load_layout
+from lauftakt.store.models import Analysis, DialectRow, Event, LayoutRow, Original, Run, SectorSet
+from lauftakt.store.originals import Damaged, write_original
+from lauftakt.store.runs import load_raw, save_channels, save_recognition
+from lauftakt.work.jobs import Claim, hold, renew_runs
 
 Say = Callable[[str], None]
+# How often a renewal begins again because somebody changed what it rests on.
+MOST_ROUNDS = 5
 
 
-def outdated(database: Database) -> list[tuple[int, int]]:
-    """Team and run of everything that another version of the code or of its layout computed."""
-    with database.begin() as session:
-        rows = session.execute(
-            select(Run.team_id, Run.id)
-            .join(LayoutRow, LayoutRow.id == Run.layout_id)
-            .where(or_(Run.code_version != CODE_VERSION, Run.layout_version != LayoutRow.version))
-            .order_by(Run.id)
-        ).all()
+def outdated(session: Session) -> list[tuple[int, int]]:
+    """Team and run of everything that another version of the code or of its layout computed, or that was never."""
+    rows = session.execute(
+        select(Run.team_id, Run.id)
+        .join(LayoutRow, LayoutRow.id == Run.layout_id)
+        .outerjoin(Analysis, Analysis.id == Run.analysis_id)
+        .where(
+            LayoutRow.current_id.is_not(None),
+            or_(
+                Analysis.id.is_(None),
+                Analysis.code_version != CODE_VERSION,
+                Analysis.layout_version_id != LayoutRow.current_id,
+                Analysis.reading != Run.reading,
+            ),
+        )
+        .order_by(Run.id)
+    ).all()
     return [(team_id, run_id) for team_id, run_id in rows]
 
 
-def renew(database: Database, say: Say) -> int:
-    """Compute outdated runs again, each in a transaction of its own; returns how many.
-
-    A run that the new computation refuses keeps what it has.
-    """
-    waiting = outdated(database)
+def want_all(database: Database, say: Say) -> list[int]:
+    """Jobs for everything that is outdated; the old numbers are shown until the new ones are there."""
+    with database.begin() as session:
+        waiting = outdated(session)
+        jobs: list[int] = []
+        for team_id in dict.fromkeys(team for team, _ in waiting):
+            jobs += renew_runs(session, team_id, [run for team, run in waiting if team == team_id])
     if waiting:
-        say(f"Computing {len(waiting)} runs again with the present version …")
-    done = 0
-    for team_id, run_id in waiting:
-        try:
-            renew_run(database, team_id, run_id)
-        except Unusable as error:
-            say(f"Run {run_id} stays as it was: {error}")
-            continue
-        done += 1
-    return done
+        say(f"{len(waiting)} runs are computed anew with the present version, in the background.")
+    return jobs
 
 
-def renew_run(database: Database, team_id: int, run_id: int) -> None:
+@dataclass(frozen=True)
+class _Basis:
+    """What an analysis rests on, read at one moment."""
+
+    raw: RawLog
+    dialect: Dialect | None
+    dialect_id: int | None
+    layout: Layout
+    layout_version_id: int
+    sector_set_id: int | None
+    reading: int
+    read_again: bool
+
+    def holds(self, run: Run) -> bool:
+        """Whether nothing of it changed since."""
+        return (self.reading, self.layout_version_id, self.sector_set_id) == (
+            run.reading,
+            run.layout.current_id,
+            run.event.sector_set_id,
+        )
+
+
+def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None = None) -> None:
     """Understand and compute one run again, with what is known of its logger and what was said about it.
+
+    Parameters
+    ----------
+    database, team_id, run_id : which
+    ours : the job, where it is one
 
     Raises
     ------
     Unusable
         where the run cannot be used so; it stays as it was.
+    Lost
+        where the job was taken by another worker.
     """
-    with database.begin() as session:
-        run = mine_by_id(session, Run, team_id, run_id)
-        raw, fixed = load_raw(session, run)
-        row = find_dialect(session, team_id, (channel.name for channel in raw.channels))
-        layout = to_layout(run.layout)
-        said = {"conditions": run.conditions} if run.conditions else {}
-    # Computed outside of any transaction: nothing is locked meanwhile.
-    log = interpret(RawLog(raw.channels, raw.meta | said, raw.warnings), _dialect(row, fixed))
-    analysed = analyse_run(log, layout)
-    with database.begin() as session:
-        run = mine_by_id(session, Run, team_id, run_id)
-        run.dialect_id = row.id if row is not None else None
-        save_recognition(session, run, log)
-        save_analysis(session, run, analysed)
+    for _ in range(MOST_ROUNDS):
+        with database.begin() as session:
+            basis = _basis(session, mine_by_id(session, Run, team_id, run_id))
+        # Computed outside of any transaction: nothing is locked meanwhile.
+        log = interpret(basis.raw, basis.dialect)
+        analysed = analyse_run(log, basis.layout)
+        with database.begin() as session:
+            if ours is not None:
+                hold(session, ours)
+            run = session.get_one(Run, run_id, with_for_update=True, populate_existing=True)
+            if not basis.holds(run):
+                continue
+            if basis.read_again:
+                save_channels(session, run, basis.raw)
+                run.reader_version = READER_VERSION
+            run.dialect_id = basis.dialect_id
+            save_recognition(session, run, log)
+            save_analysis(session, run, analysed, basis.layout_version_id, basis.sector_set_id, basis.reading)
+            return
+    raise Unusable("changing", "The run was changed again and again while it was computed. Try again.")
+
+
+def _basis(session: Session, run: Run) -> _Basis:
+    raw, fixed, again = _raw_of(session, run)
+    row = find_dialect(session, run.team_id, (channel.name for channel in raw.channels))
+    said = {"conditions": run.conditions} if run.conditions else {}
+    layout_row, event = session.get_one(LayoutRow, run.layout_id), session.get_one(Event, run.event_id)
+    if layout_row.current_id is None:
+        raise Unusable("no-layout", "The layout of this run has no version to place it on.")
+    sectors = session.get(SectorSet, event.sector_set_id) if event.sector_set_id is not None else None
+    return _Basis(
+        raw=RawLog(raw.channels, raw.meta | said, raw.warnings),
+        dialect=_dialect(row, fixed),
+        dialect_id=row.id if row is not None else None,
+        layout=load_layout(session, layout_row.current_id, sectors),
+        layout_version_id=layout_row.current_id,
+        sector_set_id=event.sector_set_id,
+        reading=run.reading,
+        read_again=again,
+    )
+
+
+def _raw_of(session: Session, run: Run) -> tuple[RawLog, dict[str, Choice], bool]:
+    """The log as stored; read again from the kept bytes where the reader has changed since."""
+    if run.reader_version != READER_VERSION:
+        original = session.scalar(select(Original).where(Original.team_id == run.team_id, Original.run_id == run.id))
+        if original is not None:
+            with tempfile.TemporaryDirectory() as folder:
+                path = Path(folder) / f"log{Path(original.file_name).suffix[:12]}"
+                try:
+                    write_original(session, original, path)
+                    return read_raw(path), {}, True
+                except (Damaged, Unusable):
+                    pass  # what was stored is still there, and good
+    raw, fixed = load_raw(session, run)
+    return raw, fixed, False
 
 
 def _dialect(row: DialectRow | None, fixed: dict[str, Choice]) -> Dialect | None:

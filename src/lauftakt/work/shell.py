@@ -7,6 +7,8 @@ from pathlib import Path
 from sqlalchemy import select
 
 from lauftakt.settings import Settings
+from lauftakt.store.accounts import LEADING
+from lauftakt.store.counting import laps_of
 from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.models import Account, Run
 from lauftakt.work.direct import hand_in_now
@@ -48,7 +50,7 @@ def import_files(
     """
     with database.begin() as session:
         account = session.scalar(select(Account).where(Account.email == coach.lower()))
-        if account is None or account.role != "coach":
+        if account is None or account.role not in LEADING:
             raise NoTeam(f"No coach signs in with the address “{coach}”.")
         giver = Giver(account.team_id, "shell", driver_name=driver, account_id=account.id)
     good = True
@@ -70,8 +72,9 @@ def _told(database: Database, team_id: int, run_id: int | None) -> str | None:
         return None
     with database.begin() as session:
         run = mine_by_id(session, Run, team_id, run_id)
-        timed = [lap for lap in run.laps if lap.time_s is not None]
-        aside = [lap.set_aside for lap in run.laps if lap.set_aside]
+        laps = laps_of(session, run.analysis_id)
+        timed = [lap for lap in laps if lap.time_s is not None]
+        aside = [lap.set_aside for lap in laps if lap.set_aside]
         kinds = ", ".join(f"{aside.count(kind)} {kind}" for kind in dict.fromkeys(aside))
         told = f"taken, {run.driver.name} at {run.layout.name}, {len(timed)} timed laps"
         return told + (f" ({kinds} set aside)" if kinds else "")

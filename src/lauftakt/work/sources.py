@@ -9,6 +9,7 @@ from pathlib import Path
 from sqlalchemy import text
 
 from lauftakt.store.database import Database
+from lauftakt.work.jobs import Claim
 
 Report = Callable[[float, str], None]
 
@@ -25,6 +26,7 @@ class Source:
     file_name: str
     team_id: int
     hand_in_id: int
+    claim: Claim | None = None
 
 
 def sha256_of(path: Path) -> str:

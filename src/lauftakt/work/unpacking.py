@@ -9,7 +9,8 @@ from lauftakt import settings
 from lauftakt.core.log.model import Unusable
 from lauftakt.store.database import Database, mine, mine_by_id
 from lauftakt.store.models import HandIn
-from lauftakt.work.intake import ENDINGS, Giver, add_hand_in, clean_name
+from lauftakt.work.intake import ENDINGS, Giver, add_hand_in, clean_name, job_of
+from lauftakt.work.jobs import hold
 from lauftakt.work.sources import Report, Source, inbox_path, sha256_of
 
 MOST_FILES = 500
@@ -48,11 +49,13 @@ def unpack(database: Database, source: Source, inbox: Path, report: Report) -> l
             moved: list[Path] = []
             try:
                 with database.begin() as session:
+                    if source.claim is not None:
+                        hold(session, source.claim)
                     own = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
                     # A try that was killed after this transaction has nothing left to do.
                     done = session.scalars(mine(HandIn, source.team_id).where(HandIn.parent_id == own.id)).all()
                     if done:
-                        return [item.job.id for item in done if item.job is not None]
+                        return [job_of(item) for item in done]
                     giver = Giver(
                         team_id=own.team_id,
                         source=own.source,
@@ -69,7 +72,7 @@ def unpack(database: Database, source: Source, inbox: Path, report: Report) -> l
                         target = inbox_path(inbox, row.id)
                         path.replace(target)
                         moved.append(target)
-                        jobs.append(row.job.id)
+                        jobs.append(job_of(row))
                     own.state, own.code = "taken", "archive"
                     own.message = _sentence(len(taken), left_out)
             except BaseException:

@@ -1,5 +1,5 @@
 <script lang="ts">
-  import { texts } from '$lib/texts';
+  import { texts } from '$lib/words';
 </script>
 
 <div class="lost">

@@ -5,7 +5,8 @@
   import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
   import type { Snippet } from 'svelte';
   import { ApiProblem } from '$lib/api/client';
-  import { present } from '$lib/me.svelte';
+  import { registry } from '$lib/quantities/registry.svelte';
+  import { present } from '$lib/session/present.svelte';
   import Notes from '$lib/parts/Notes.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
 
@@ -47,6 +48,10 @@
 
   $effect(() => {
     if (present.known && !present.me && !open) void toSignIn();
+  });
+  $effect(() => {
+    if (present.me) void registry.load().catch((error: unknown) => (trouble = error));
+    else client.clear();
   });
 </script>
 

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.special import stdtrit
 from scipy.stats import mannwhitneyu
 
-from lauftakt.core.circuit.layout import Layout, Passage
+from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.grip import slowed_everywhere
 from lauftakt.core.findings.causes import Evidence, judge
 from lauftakt.core.findings.pairing import (
@@ -24,11 +24,15 @@ from lauftakt.core.findings.pairing import (
     median_error,
 )
 from lauftakt.core.laps.lap import Lap
-from lauftakt.core.technique.windows import windows
+from lauftakt.core.run import AnalysedRun
+from lauftakt.core.technique.windows import Window, windows
 
 Array = NDArray[np.float64]
+# Less is below what a coach could tell or a driver change.
 LEAST_LOSS_S = 0.025
+# Never more than three things to work on.
 FORWARD = 3
+# A lap has a dozen passages: so rare must chance be in each that a twin has a finding in less than one day of ten.
 MOST_LIKELY = 0.9975
 RANKS = 0.004
 
@@ -75,7 +79,11 @@ class Finding:
 
 
 def find(
-    contenders: Sequence[Contender], reference: int, layout: Layout, only: int | None = None
+    contenders: Sequence[Contender],
+    reference: int,
+    layout: Layout,
+    only: int | None = None,
+    lap: int | None = None,
 ) -> tuple[list[Finding], list[Finding]]:
     """Findings and strengths of every driver against the reference.
 
@@ -85,6 +93,7 @@ def find(
     reference : index of the run whose best lap is the reference
     layout : with passages
     only : index of the one passage that is wanted, or None for all
+    lap : number of the reference lap, or None for the reference run's best
 
     Returns
     -------
@@ -100,8 +109,8 @@ def find(
     different gets a finding in less than one case out of ten.
     """
     base = contenders[reference]
-    lap = base.run.best_lap
-    if lap is None:
+    reference_lap = _reference_lap(base.run, lap)
+    if reference_lap is None:
         return [], []
     findings: list[Finding] = []
     strengths: list[Finding] = []
@@ -109,10 +118,39 @@ def find(
     for index, contender in enumerate(contenders):
         if index == reference or contender.driver == base.driver or not contender.run.counting:
             continue
-        lost, won = _of_run(index, contender, layout, positions, lap, base)
+        lost, won = _of_run(index, contender, layout, positions, reference_lap, base)
         findings += lost
         strengths += won
     return _ranked(findings, 1), _ranked(strengths, -1)
+
+
+def _reference_lap(run: AnalysedRun, number: int | None) -> Lap | None:
+    """The lap that others are measured against: the one asked for, else the run's best."""
+    if number is None:
+        return run.best_lap
+    return next((lap for lap in run.laps if lap.number == number and lap.number in run.traces), None)
+
+
+@dataclass(frozen=True)
+class _Match:
+    """One driver's clean passages beside the reference driver's.
+
+    ``target`` is what the driver is measured against, ``loss`` the median's distance to it with ``u``; ``to_lap`` and
+    ``u_lap`` the same against the reference lap.
+    """
+
+    index: int
+    contender: Contender
+    base: Contender
+    lap: Lap
+    position: int
+    own: Side
+    theirs: Side
+    target: float
+    loss: float
+    u: float
+    to_lap: float
+    u_lap: float
 
 
 def _of_run(
@@ -120,41 +158,68 @@ def _of_run(
 ) -> tuple[list[Finding], list[Finding]]:
     lost: list[Finding] = []
     won: list[Finding] = []
+    places = windows(layout)
     slower = slowed_everywhere(contender.run, base.run, layout)
     if slower and len(positions) == len(layout.passages):
         lost += _everywhere(index, contender, lap, base, layout, slower)
+    alone = lone_error(contender.run, layout)
     for position in positions:
-        passage = layout.passages[position]
-        own = clean_passages(contender.run, layout, position)
-        theirs = clean_passages(base.run, layout, position)
-        # The reference lap's passage over the line counts only where the lap it runs into counts: not an in lap.
-        clean = lap.number in theirs.numbers
-        lap_time = float(base.run.passage_s[lap.number][position]) if clean else float("nan")
-        if not len(own.numbers) or not (np.isfinite(lap_time) or len(theirs.numbers)):
+        match = _match(index, contender, base, lap, layout, position, slower, alone)
+        if match is None:
             continue
-        # What less grip costs everywhere is said once, and is no habit of this passage.
-        own = replace(own, times=own.times - slower * float(np.median(theirs.times if len(theirs.times) else lap_time)))
-        middle = float(np.median(own.times))
-        few = len(theirs.numbers) < FEW
-        if few and not np.isfinite(lap_time):
-            continue
-        target = lap_time if few else float(np.median(theirs.times))
-        to_lap = middle - (lap_time if np.isfinite(lap_time) else target)
-        shared = np.hypot(common_error(own), common_error(theirs))
-        own_error = median_error(own.times) if len(own.times) >= FEW else lone_error(contender.run, layout)
-        u = float(np.sqrt(own_error**2 + shared**2 + (0.0 if few else median_error(theirs.times) ** 2)))
-        u_lap = float(np.hypot(own_error, shared))
-        loss = middle - target
-        factor = _border(len(own.times), len(theirs.times))
-        sure = _sure(own.times, theirs.times, loss)
-        border = max((2.0 if sure else factor) * u, LEAST_LOSS_S)
-        losing = loss > border and to_lap > 2 * u_lap
-        winning = -loss > border and -to_lap > 2 * u_lap
-        if not losing and not winning:
-            continue
-        finding = _state(index, contender, layout, position, passage, own, theirs, loss, u, to_lap, target, lap, base)
-        (lost if losing else won).append(finding)
+        verdict = _verdict(match)
+        if verdict:
+            (lost if verdict > 0 else won).append(_state(match, layout, places))
     return lost, won
+
+
+def _match(
+    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout, position: int, slower: float,
+    alone: float,
+) -> _Match | None:  # fmt: skip
+    """The two drivers in one passage; None where one of them has no clean passage.
+
+    ``slower`` is the share of time that is lost everywhere, ``alone`` what one or two passages may be off by.
+    """
+    own = clean_passages(contender.run, layout, position)
+    theirs = clean_passages(base.run, layout, position)
+    # The reference lap's passage over the line counts only where the lap it runs into counts: not an in lap.
+    clean = lap.number in theirs.numbers
+    lap_time = float(base.run.passage_s[lap.number][position]) if clean else float("nan")
+    few = len(theirs.numbers) < FEW
+    if not len(own.numbers) or not (np.isfinite(lap_time) or (len(theirs.numbers) and not few)):
+        return None
+    # What less grip costs everywhere is said once, and is no habit of this passage.
+    own = replace(own, times=own.times - slower * float(np.median(theirs.times if len(theirs.times) else lap_time)))
+    middle = float(np.median(own.times))
+    target = lap_time if few else float(np.median(theirs.times))
+    shared = np.hypot(common_error(own), common_error(theirs))
+    own_error = median_error(own.times) if len(own.times) >= FEW else alone
+    return _Match(
+        index=index,
+        contender=contender,
+        base=base,
+        lap=lap,
+        position=position,
+        own=own,
+        theirs=theirs,
+        target=target,
+        loss=middle - target,
+        u=float(np.sqrt(own_error**2 + shared**2 + (0.0 if few else median_error(theirs.times) ** 2))),
+        to_lap=middle - (lap_time if np.isfinite(lap_time) else target),
+        u_lap=float(np.hypot(own_error, shared)),
+    )
+
+
+def _verdict(match: _Match) -> int:
+    """1 where the driver loses here as a habit, -1 where they gain, 0 where nothing can be said."""
+    factor = _border(len(match.own.times), len(match.theirs.times))
+    sure = _sure(match.own.times, match.theirs.times, match.loss)
+    border = max((2.0 if sure else factor) * match.u, LEAST_LOSS_S)
+    for sign in (1, -1):
+        if sign * match.loss > border and sign * match.to_lap > 2 * match.u_lap:
+            return sign
+    return 0
 
 
 def _sure(own: Array, theirs: Array, loss: float) -> bool:
@@ -185,10 +250,11 @@ def _everywhere(
     target = float(np.median(theirs))
     loss = slower * target
     raw = dict.fromkeys(PARTS, 0.0)
+    places = windows(layout)
     for position in range(len(layout.passages)):
         sides = [clean_passages(side.run, layout, position).numbers for side in (contender, base)]
         if all(sides):
-            for parts in corner_parts(contender.run, sides[0], base.run, sides[1], layout, position).values():
+            for parts in corner_parts(contender.run, sides[0], base.run, sides[1], layout, position, places).values():
                 raw = {part: raw[part] + parts[part] for part in PARTS}
     u = float(np.hypot(median_error(np.array(list(own.values()))), median_error(np.array(theirs))))
     losses = {number: time - target for number, time in own.items()}
@@ -221,42 +287,40 @@ def _border(own: int, theirs: int) -> float:
     return max(2.0, float(stdtrit(freedom, MOST_LIKELY)))
 
 
-def _state(
-    index: int, contender: Contender, layout: Layout, position: int, passage: Passage, own: Side, theirs: Side,
-    loss: float, u: float, to_lap: float, target: float, lap: Lap, base: Contender,
-) -> Finding:  # fmt: skip
-    theirs_numbers = theirs.numbers if len(theirs.numbers) >= FEW else [lap.number]
-    by_corner = corner_parts(contender.run, own.numbers, base.run, theirs_numbers, layout, position)
+def _state(match: _Match, layout: Layout, places: Sequence[Window]) -> Finding:
+    own, contender, loss = match.own, match.contender, match.loss
+    passage = layout.passages[match.position]
+    theirs = match.theirs.numbers if len(match.theirs.numbers) >= FEW else [match.lap.number]
+    by_corner = corner_parts(contender.run, own.numbers, match.base.run, theirs, layout, match.position, places)
     parts = _scaled({part: sum(parts[part] for parts in by_corner.values()) for part in PARTS}, loss)
     sign = 1.0 if loss > 0 else -1.0
     corner = max(by_corner, key=lambda name: sign * sum(by_corner[name].values()), default=None)
     causes: list[Evidence] = []
     if loss > 0 and corner is not None:
-        order = [w.corner for w in windows(layout)]
-        which = order.index(corner)
+        which = [window.corner for window in places].index(corner)
         causes = judge(
             known_figures(contender.run, own.numbers, which),
-            known_figures(base.run, theirs_numbers, which),
+            known_figures(match.base.run, theirs, which),
             by_corner[corner],
             next(c for c in layout.corners if c.name == corner).direction,
         )
-    losses = own.times - target
+    losses = own.times - match.target
     best = int(np.argmin(own.times))
     codes = [e.cause for e in causes] or ["unclear"]
     return Finding(
-        run=index,
+        run=match.index,
         driver=contender.driver,
         passage=passage.name,
         corner=corner,
         from_m=passage.from_m,
         to_m=passage.to_m,
         loss_s=loss,
-        loss_u_s=u,
-        loss_to_lap_s=to_lap,
+        loss_u_s=match.u,
+        loss_to_lap_s=match.to_lap,
         parts=parts,
         cause=codes[0] if loss > 0 else None,
         second_cause=codes[1] if loss > 0 and len(codes) > 1 else None,
-        seen_in=tuple(n for n, value in zip(own.numbers, losses * sign, strict=True) if value > u),
+        seen_in=tuple(n for n, value in zip(own.numbers, losses * sign, strict=True) if value > match.u),
         clean=len(own.numbers),
         best_lap=own.numbers[best],
         best_loss_s=float(losses[best]),

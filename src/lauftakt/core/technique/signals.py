@@ -11,7 +11,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.laps.lap import Lap, LapTrace
 from lauftakt.core.log.model import Channel, Log
 from lauftakt.core.placing.placed import Placed
-from lauftakt.core.registry import COMPUTED, LOGGED, STEPPED
+from lauftakt.core.registry import COMPUTED, LOGGED, STEPPED, WHEELS
 from lauftakt.core.technique.inferred import (
     AIR_PER_M,
     BRAKING_MS2,
@@ -22,6 +22,9 @@ from lauftakt.core.technique.inferred import (
 )
 
 Array = NDArray[np.float64]
+# Logged channels that figures of technique rest on.
+JUDGED_BY = ("throttle", "brake_pressure", "brake_pedal", "steering", "gear", *WHEELS)
+# Share of the run's 99th percentile from which on a brake is applied; the contract fixes it.
 BRAKE_ON = 0.05
 
 

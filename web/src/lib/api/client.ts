@@ -1,7 +1,7 @@
 // The typed client. `schema.d.ts` is generated from the server's OpenAPI description in the build, so that a changed
 // field breaks the build.
 import createClient, { type Middleware } from 'openapi-fetch';
-import type { components, paths } from './schema';
+import type { components, paths } from '$lib/api/schema';
 
 type Schemas = components['schemas'];
 export type Session = Schemas['Session'];
@@ -22,6 +22,8 @@ export type Passage = Layout['passages'][number];
 export type Card = Schemas['CardOut'];
 export type CardFigures = Card['figures'][number];
 export type Choices = Schemas['ChoicesOut'];
+export type Registry = Schemas['RegistryOut'];
+export type Job = Schemas['JobOut'];
 
 /** An answer that is not a success, with the server's sentence for the person. */
 export class ApiProblem extends Error {
@@ -80,7 +82,7 @@ export async function done<T>(
 
 /** Curves as an Arrow stream: fetched by hand because the generated client speaks JSON. */
 export async function fetchCurves(
-  query: { laps: string; reference: string; roles: string },
+  query: { laps: string; reference: string; roles: string; build: string },
   signal: AbortSignal,
 ): Promise<Uint8Array> {
   const answer = await fetch(`/api/curves?${new URLSearchParams(query)}`, { signal });

@@ -1,11 +1,12 @@
 // The desk: line-up, one cursor, one stretch, zoom. State only; drawing is elsewhere.
-import type { Card, DeskLap, DeskLineUp, Passage } from '../api/client';
-import { deltaOf, type Curve, type Curves } from './curves';
-import type { Place } from './place';
+import type { Card, DeskLap, DeskLineUp, Passage } from '$lib/api/client';
+import { deltaOf, type Curve, type Curves } from '$lib/desk/curves';
+import type { Place } from '$lib/desk/place';
 
 export const STAVES = ['delta', 'speed', 'brake_pressure', 'throttle'];
 export const MOST_LAPS = 24;
 const SHORTEST_M = 20;
+const SHORTEST_STRETCH_M = 5;
 
 export interface Part {
   from: number;
@@ -20,6 +21,8 @@ export class Desk {
   chosen = $state<string | null>(null);
   cursor = $state<number | null>(null);
   part = $state.raw<Part | null>(null);
+  /** the stretch that the card is asked for: while one is being dragged, still the one before */
+  settled = $state.raw<Part | null>(null);
   zoom = $state.raw<[number, number]>([0, 1]);
   /** the zoom of the pictures that were drawn last; they are moved until the sharp ones follow */
   drawn = $state.raw<[number, number]>([0, 1]);
@@ -34,10 +37,10 @@ export class Desk {
   readonly zoomed = $derived(this.zoom[0] > 0.5 || this.zoom[1] < this.length - 0.5);
   readonly deltas = $derived.by<Record<string, Float32Array>>(() => {
     const found: Record<string, Float32Array> = {};
-    const base = this.reference && this.curves?.of(this.reference.key, 'time');
+    const base = this.reference && this.curves?.of(this.reference.curves, 'time');
     if (!base || !this.curves) return found;
     for (const lap of this.laps) {
-      const time = this.curves.of(lap.key, 'time');
+      const time = this.curves.of(lap.curves, 'time');
       if (time) found[lap.key] = deltaOf(this.curves.s, time, base, this.part?.from ?? 0);
     }
     return found;
@@ -45,7 +48,9 @@ export class Desk {
 
   /** A channel of a lap on the grid, or undefined where it was not logged. */
   curve(key: string, role: string): Curve | undefined {
-    return role === 'delta' ? this.deltas[key] : this.curves?.of(key, role);
+    if (role === 'delta') return this.deltas[key];
+    const lap = this.laps.find((item) => item.key === key);
+    return lap && this.curves?.of(lap.curves, role);
   }
 
   lay(lineUp: DeskLineUp, place: Place): void {
@@ -59,6 +64,7 @@ export class Desk {
     else if (place.stretch && place.stretch[1] - place.stretch[0] >= 5 && place.stretch[1] <= length + 1)
       this.part = { from: place.stretch[0], to: Math.min(place.stretch[1], length), passage: null };
     else this.part = null;
+    this.settled = this.part;
     this.zoom = place.zoom ? this.inside(place.zoom[0], place.zoom[1]) : [0, length];
     this.drawn = this.zoom;
     this.cursor = place.cursor === null ? null : Math.min(place.cursor, length);
@@ -98,13 +104,25 @@ export class Desk {
     this.zoom = [0, this.length];
   }
 
-  mark(from: number, to: number): void {
+  /** A stretch is being marked; it counts once it rests. */
+  drag(from: number, to: number): void {
     const [a, b] = from < to ? [from, to] : [to, from];
     this.part = { from: Math.max(0, a), to: Math.min(this.length, b), passage: null };
   }
 
+  rest(): void {
+    if (this.part && this.part.passage === null && this.part.to - this.part.from < SHORTEST_STRETCH_M)
+      this.part = null;
+    this.settled = this.part;
+  }
+
+  /** No stretch any more. */
+  clear(): void {
+    this.part = this.settled = null;
+  }
+
   choosePassage(passage: Passage): void {
-    this.part = partOf(passage);
+    this.part = this.settled = partOf(passage);
     if (this.zoomed) this.open();
     const corner = this.lineUp?.layout.corners.find((c) => c.name === passage.corners[0]);
     if (corner) this.cursor = corner.apex_m;
@@ -133,6 +151,7 @@ export class Desk {
   open(): void {
     if (!this.part) return;
     const { from, to } = this.part;
+    // Of one that crosses the line, what lies before it.
     const end = from < to ? to : this.length;
     const room = Math.max(15, (end - from) * 0.06);
     this.zoom = this.inside(from - room, end + room);
@@ -141,7 +160,7 @@ export class Desk {
   /** One step out: first the zoom, then the stretch. */
   out(): void {
     if (this.zoomed) this.whole();
-    else this.part = null;
+    else this.clear();
   }
 
   moveCursor(metres: number): void {

@@ -1,14 +1,15 @@
 import { describe, expect, it } from 'vitest';
-import { ticks, trace } from '../draw/trace';
-import { figure, lapTime, signed, unitOf } from '../units';
-import { deltaOf, valueAt } from './curves';
-import { readPlace, writePlace } from './place';
+import { scaleOf } from '$lib/draw/scale';
+import { ticks, trace } from '$lib/draw/trace';
+import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
+import { deltaOf, valueAt } from '$lib/desk/curves';
+import { readPlace, writePlace } from '$lib/desk/place';
 
 describe('address of the desk', () => {
   it('comes back as it was written', () => {
     const place = {
-      laps: ['1.4', '2.5'],
-      reference: '1.4',
+      laps: ['1-184', '2.5'],
+      reference: '1-184',
       run: null,
       event: null,
       chosen: '2.5',
@@ -70,7 +71,7 @@ describe('tracing', () => {
       { moveTo: note, lineTo: note } as unknown as CanvasRenderingContext2D,
       s,
       values,
-      { from: 0, to: count, width: 600 },
+      scaleOf([0, count], 600),
       (v) => v,
     );
     expect(Math.max(...seen)).toBe(9);
@@ -84,7 +85,7 @@ describe('tracing', () => {
       { moveTo: () => moves++, lineTo: () => undefined } as unknown as CanvasRenderingContext2D,
       [0, 1, 2, 3],
       [1, NaN, 1, 1],
-      { from: 0, to: 3, width: 300 },
+      scaleOf([0, 3], 300),
       (v) => v,
     );
     expect(moves).toBe(2);

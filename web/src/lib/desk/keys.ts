@@ -1,5 +1,5 @@
 // The desk's keys, in one table.
-import { texts } from '../texts';
+import { texts } from '$lib/words';
 
 export interface Key {
   keys: string[];

@@ -22,7 +22,23 @@ function pair(text: string | null): [number, number] | null {
 }
 
 const lapKey = (text: string | null): string | null =>
-  text !== null && /^\d+\.\d+$/.test(text) ? text : null;
+  text !== null && /^\d+[.-]\d+$/.test(text) ? text : null;
+
+/** A stave's channel; one without a role is named by its logger and may hold any sign. */
+function readStave(text: string): string | null {
+  if (/^[a-z_]+$/.test(text)) return text;
+  if (!text.startsWith('~') || text.length < 2) return null;
+  try {
+    return '~' + decodeURIComponent(text.slice(1));
+  } catch {
+    return null;
+  }
+}
+
+function writeStave(role: string): string {
+  // Twice, since the first layer is taken off before the commas between staves are looked for.
+  return role.startsWith('~') ? '~' + encodeURIComponent(encodeURIComponent(role.slice(1))) : role;
+}
 
 export function readPlace(query: URLSearchParams): Place {
   return {
@@ -39,7 +55,7 @@ export function readPlace(query: URLSearchParams): Place {
       query
         .get('staves')
         ?.split(',')
-        .filter((role) => /^[a-z_]+$/.test(role)) ?? null,
+        .flatMap((role) => readStave(role) ?? []) ?? null,
   };
 }
 
@@ -52,7 +68,7 @@ export function writePlace(place: Place): string {
   else if (place.stretch) parts.push(['stretch', place.stretch.map(Math.round).join('-')]);
   if (place.zoom) parts.push(['zoom', place.zoom.map((m) => Math.round(m)).join('-')]);
   if (place.cursor !== null) parts.push(['at', String(Math.round(place.cursor))]);
-  if (place.staves) parts.push(['staves', place.staves.join(',')]);
+  if (place.staves) parts.push(['staves', place.staves.map(writeStave).join(',')]);
   // Commas and dots need no escape, and an address that can be read is easier to trust.
   return parts.map(([key, value]) => `${key}=${value}`).join('&');
 }

@@ -1,5 +1,8 @@
-<!-- A canvas in device pixels that draws again, at most once a frame, when anything its drawing reads has changed. -->
+<!-- A canvas in device pixels that draws again, once a frame at most, when anything its drawing reads has changed. What
+a drawing throws stays in its layer, which says so: the others go on. -->
 <script lang="ts">
+  import { texts } from '$lib/words';
+
   interface Props {
     width: number;
     height: number;
@@ -10,19 +13,45 @@
   }
   let { width, height, draw, label, transform }: Props = $props();
   let canvas = $state<HTMLCanvasElement>();
+  let failed = $state(false);
+  let turn = $state(0);
+  let drawnThisFrame = false;
+  let wanted = false;
 
   $effect(() => {
+    void turn;
+    if (drawnThisFrame) {
+      // A second change within a frame: drawn when the next one begins.
+      wanted = true;
+      return;
+    }
     const ctx = canvas?.getContext('2d');
     if (!canvas || !ctx || width < 1 || height < 1) return;
+    drawnThisFrame = true;
+    requestAnimationFrame(() => {
+      drawnThisFrame = false;
+      if (wanted) turn++;
+      wanted = false;
+    });
+    paint(ctx, canvas);
+  });
+
+  function paint(ctx: CanvasRenderingContext2D, own: HTMLCanvasElement): void {
     const ratio = window.devicePixelRatio || 1;
     const w = Math.round(width * ratio);
     const h = Math.round(height * ratio);
-    if (canvas.width !== w) canvas.width = w;
-    if (canvas.height !== h) canvas.height = h;
+    if (own.width !== w) own.width = w;
+    if (own.height !== h) own.height = h;
     ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
     ctx.clearRect(0, 0, width, height);
-    draw(ctx, width, height);
-  });
+    try {
+      draw(ctx, width, height);
+      failed = false;
+    } catch (error) {
+      failed = true;
+      console.error(error);
+    }
+  }
 </script>
 
 <canvas
@@ -34,10 +63,17 @@
   role={label ? 'img' : undefined}
   aria-hidden={label ? undefined : 'true'}
 ></canvas>
+{#if failed}<span class="failed" role="alert">{texts.notDrawn}</span>{/if}
 
 <style>
   canvas {
     display: block;
     transform-origin: 0 0;
+  }
+  .failed {
+    position: absolute;
+    inset: 0 auto auto 4px;
+    font-size: 12px;
+    color: var(--loss-text, inherit);
   }
 </style>

@@ -1,6 +1,6 @@
 // Whether the dark variant shows: canvases cannot read `light-dark()` by themselves.
 import { MediaQuery } from 'svelte/reactivity';
-import { present } from '../me.svelte';
+import { present } from '$lib/session/present.svelte';
 
 const system = new MediaQuery('(prefers-color-scheme: dark)');
 

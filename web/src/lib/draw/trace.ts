@@ -1,29 +1,26 @@
 // Traces a curve into a canvas path so that peaks survive: at most four points a pixel.
-
-export interface Window {
-  from: number;
-  to: number;
-  width: number;
-}
+import type { Scale } from './scale';
 
 /**
  * Adds a polyline of a curve on a 1 m grid to a path.
  *
- * Where several samples share a pixel column, its first, lowest, highest and last are drawn in their order.
+ * Where several samples share a pixel column, its first, lowest, highest and last are drawn in their order. A stepped
+ * one holds each value until the next.
  */
 export function trace(
   path: Path2D | CanvasRenderingContext2D,
   s: ArrayLike<number>,
   values: ArrayLike<number>,
-  window: Window,
+  scale: Pick<Scale, 'from' | 'to' | 'perMetre'>,
   y: (value: number) => number,
+  stepped = false,
 ): void {
-  const { from, to, width } = window;
-  const perMetre = width / (to - from);
+  const { from, to, perMetre } = scale;
   const last = s.length - 1;
   const first = Math.max(0, Math.floor(from) - 1);
   const end = Math.min(last, Math.ceil(to) + 1);
   let down = false;
+  let before = 0;
   const go = (i: number) => {
     const value = values[i] as number;
     if (!Number.isFinite(value)) {
@@ -31,6 +28,8 @@ export function trace(
       return;
     }
     const px = ((s[i] as number) - from) * perMetre;
+    if (down && stepped) path.lineTo(px, before);
+    before = y(value);
     if (down) path.lineTo(px, y(value));
     else path.moveTo(px, y(value));
     down = true;

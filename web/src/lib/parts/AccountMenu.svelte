@@ -3,8 +3,8 @@
   import { goto } from '$app/navigation';
   import { Popover, Portal, SegmentedControl, Switch } from '@skeletonlabs/skeleton-svelte';
   import { CircleUserRound } from '@lucide/svelte';
-  import { present } from '../me.svelte';
-  import { texts } from '../texts';
+  import { present } from '$lib/session/present.svelte';
+  import { texts } from '$lib/words';
 
   const t = texts.account;
   const choices = [

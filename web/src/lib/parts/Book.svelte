@@ -2,9 +2,9 @@
 <script lang="ts">
   import { page } from '$app/state';
   import type { Snippet } from 'svelte';
-  import { texts } from '../texts';
-  import AccountMenu from './AccountMenu.svelte';
-  import Mark from './Mark.svelte';
+  import { texts } from '$lib/words';
+  import AccountMenu from '$lib/parts/AccountMenu.svelte';
+  import Mark from '$lib/parts/Mark.svelte';
 
   interface Props {
     left: Snippet;

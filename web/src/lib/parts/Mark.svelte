@@ -1,6 +1,6 @@
 <!-- The name with its mark: bar lines and a rising note. -->
 <script lang="ts">
-  import { texts } from '../texts';
+  import { texts } from '$lib/words';
 </script>
 
 <a class="signet" href="/paddock">

@@ -2,8 +2,8 @@
 <script lang="ts">
   import { Toast } from '@skeletonlabs/skeleton-svelte';
   import { X } from '@lucide/svelte';
-  import { texts } from '../texts';
-  import { toaster } from './notes.svelte';
+  import { texts } from '$lib/words';
+  import { toaster } from '$lib/parts/notes.svelte';
 </script>
 
 <Toast.Group {toaster}>

@@ -3,7 +3,7 @@
   import { Dialog, Portal } from '@skeletonlabs/skeleton-svelte';
   import { X } from '@lucide/svelte';
   import type { Snippet } from 'svelte';
-  import { texts } from '../texts';
+  import { texts } from '$lib/words';
 
   interface Props {
     open: boolean;

@@ -1,6 +1,6 @@
 <!-- What went wrong, in plain words, and what can be done. -->
 <script lang="ts">
-  import { texts } from '../texts';
+  import { texts } from '$lib/words';
 
   interface Props {
     error: unknown;

@@ -1,6 +1,7 @@
 // Short notes at the foot of the page, most of them with a way back.
+import { api, done, type Job } from '$lib/api/client';
 import { createToaster } from '@skeletonlabs/skeleton-svelte';
-import { texts } from '../texts';
+import { texts } from '$lib/words';
 
 export const toaster = createToaster({ placement: 'bottom', duration: 9000, max: 3 });
 
@@ -19,6 +20,52 @@ export function noteUndo(title: string, undo: () => Promise<void>): void {
 
 export function note(title: string): void {
   toaster.create({ title, duration: 5000 });
+}
+
+const LOOK_MS = 400;
+
+/** Follow long work to its end, with its progress and a way to cancel it at the foot of the page; null where it failed. */
+export async function follow(begun: Job, name: string): Promise<Job | null> {
+  const params = { path: { job_id: begun.id } };
+  const shown = toaster.create({
+    title: texts.saving(name),
+    duration: Infinity,
+    action: {
+      label: texts.cancel,
+      onClick: () => void done(api.POST('/api/jobs/{job_id}/cancel', { params })),
+    },
+  });
+  try {
+    let job = begun;
+    while (job.state === 'waiting' || job.state === 'running') {
+      await new Promise((later) => setTimeout(later, LOOK_MS));
+      job = await done(api.GET('/api/jobs/{job_id}', { params }));
+      toaster.update(shown, { title: `${texts.saving(name)} ${Math.round(job.progress * 100)} %` });
+    }
+    note(job.state === 'done' ? texts.saved(name) : (job.message ?? texts.cancelled(name)));
+    return job;
+  } catch (error) {
+    note(error instanceof Error ? error.message : String(error));
+    return null;
+  } finally {
+    toaster.dismiss(shown);
+  }
+}
+
+/** Note what was done, to be taken back by the number under which the server keeps it. */
+export function noteAction(
+  title: string,
+  action: number | null | undefined,
+  after: () => Promise<void>,
+): void {
+  if (action === null || action === undefined) {
+    note(title);
+    return;
+  }
+  noteUndo(title, async () => {
+    await done(api.POST('/api/actions/{action_id}/undo', { params: { path: { action_id: action } } }));
+    await after();
+  });
 }
 
 /** Take the last change back, if there is one. */

@@ -1,0 +1,127 @@
+"""Comparisons: computed once for each set of analyses, reference lap and decisions about laps, then kept."""
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict
+
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session, selectinload
+
+from lauftakt.core.findings.finding import Finding, find
+from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.pipeline import CODE_VERSION
+from lauftakt.core.run import AnalysedRun
+from lauftakt.store.database import Database, mine, now
+from lauftakt.store.lineup import Entry
+from lauftakt.store.models import Comparison, ComparisonMember, FindingRow
+
+
+def key_of(entries: Mapping[int, Entry], reference: tuple[int, int]) -> str:
+    """What a comparison depends on: its analyses, the reference lap, and which laps count."""
+    told = [
+        CODE_VERSION,
+        [entries[reference[0]].analysis.id, reference[1]],
+        sorted((entry.analysis.id, entry.run.driver_id, entry.revision) for entry in entries.values()),
+    ]
+    return hashlib.sha256(json.dumps(told).encode()).hexdigest()
+
+
+def comparison_of(
+    database: Database,
+    session: Session,
+    entries: Mapping[int, Entry],
+    analysed: Mapping[int, AnalysedRun],
+    reference: tuple[int, int],
+) -> Comparison:
+    """The comparison of a line-up's runs with a reference lap, with members and findings; computed where it is new.
+
+    Parameters
+    ----------
+    database, session : where to look, and where to keep it in a transaction of its own
+    entries, analysed : the runs, by id
+    reference : run and number of the reference lap
+    """
+    team_id = entries[reference[0]].run.team_id
+    key = key_of(entries, reference)
+    found = _load(session, team_id, key)
+    if found is not None:
+        return found
+    order = list(entries)
+    contenders = [Contender(analysed[run], f"{entries[run].run.driver_id}") for run in order]
+    layout = entries[reference[0]].layout
+    lost, won = find(contenders, order.index(reference[0]), layout, lap=reference[1])
+    try:
+        with database.begin() as own:
+            row = Comparison(
+                team_id=team_id,
+                key=key,
+                reference_id=entries[reference[0]].analysis.id,
+                reference_number=reference[1],
+                code_version=CODE_VERSION,
+                created_at=now(),
+            )
+            own.add(row)
+            own.flush()
+            own.add_all(_member(row, entries[run], analysed[run]) for run in order)
+            for strength, findings in ((False, lost), (True, won)):
+                own.add_all(_finding(row, entries[order[item.run]], item, strength) for item in findings)
+    except IntegrityError:
+        pass  # somebody else computed the same at the same moment
+    return _load(session, team_id, key) or row
+
+
+def _load(session: Session, team_id: int, key: str) -> Comparison | None:
+    query = mine(Comparison, team_id).where(Comparison.key == key)
+    return session.scalar(query.options(selectinload(Comparison.members), selectinload(Comparison.findings)))
+
+
+def _member(row: Comparison, entry: Entry, run: AnalysedRun) -> ComparisonMember:
+    best = run.best_lap
+    return ComparisonMember(
+        team_id=row.team_id,
+        comparison_id=row.id,
+        analysis_id=entry.analysis.id,
+        run_id=entry.run.id,
+        driver_id=entry.run.driver_id,
+        best_number=best.number if best else None,
+        best_s=best.time_s if best else None,
+        theoretical_best_s=run.theoretical_best_s(),
+        unbroken_best_s=run.unbroken_best_s(),
+        grip_level=run.grip_level,
+        held_up={str(lap.number): [list(part) for part in lap.held_up] for lap in run.laps if lap.held_up},
+    )
+
+
+def _finding(row: Comparison, entry: Entry, item: Finding, strength: bool) -> FindingRow:
+    return FindingRow(
+        team_id=row.team_id,
+        comparison_id=row.id,
+        run_id=entry.run.id,
+        driver_id=entry.run.driver_id,
+        strength=strength,
+        passage=item.passage,
+        corner=item.corner,
+        from_m=item.from_m,
+        to_m=item.to_m,
+        loss_s=item.loss_s,
+        loss_u_s=item.loss_u_s,
+        loss_to_lap_s=item.loss_to_lap_s,
+        parts=item.parts,
+        cause=item.cause,
+        second_cause=item.second_cause,
+        seen_in=list(item.seen_in),
+        clean=item.clean,
+        best_lap=item.best_lap,
+        best_loss_s=item.best_loss_s,
+        put_forward=item.put_forward,
+        evidence=[asdict(one) for one in item.evidence],
+    )
+
+
+def findings_in(row: Comparison, run_id: int, passage: str) -> FindingRow | None:
+    """What a comparison finds about a run in a passage where it loses; None where nothing."""
+    fitting: Sequence[FindingRow] = [
+        item for item in row.findings if item.run_id == run_id and item.passage == passage and not item.strength
+    ]
+    return fitting[0] if fitting else None

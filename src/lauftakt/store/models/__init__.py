@@ -1,0 +1,46 @@
+"""Tables, by subject. Every row belongs to a team."""
+
+from lauftakt.store.models.analyses import Analysis, Curves, LapRow, SectorTime
+from lauftakt.store.models.base import Base, Owned
+from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, SectorSet
+from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow
+from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
+from lauftakt.store.models.people import Account, Car, Driver, Team
+from lauftakt.store.models.runs import ChannelRow, DialectRow, LapWord, Original, OriginalPart, Run, RunOverlap, Samples
+from lauftakt.store.models.work import Action, Job
+
+__all__ = [
+    "Account",
+    "Action",
+    "Analysis",
+    "Base",
+    "Car",
+    "ChannelRow",
+    "Circuit",
+    "Comparison",
+    "ComparisonMember",
+    "Curves",
+    "DialectRow",
+    "Driver",
+    "Event",
+    "FindingRow",
+    "HandIn",
+    "HandInLink",
+    "Job",
+    "LapRow",
+    "LapWord",
+    "LayoutRow",
+    "LayoutVersion",
+    "LiveStream",
+    "Original",
+    "OriginalPart",
+    "Owned",
+    "Run",
+    "RunOverlap",
+    "Samples",
+    "SectorSet",
+    "SectorTime",
+    "Team",
+    "Upload",
+    "WatchedFile",
+]

@@ -1,0 +1,123 @@
+"""What was done, by whom and when; and taking it back."""
+
+from collections.abc import Callable
+from typing import Any
+
+from apiflask import APIBlueprint
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lauftakt.store.actions import note_action
+from lauftakt.store.counting import SAME_LAP_S, laps_of
+from lauftakt.store.database import NotFound, now
+from lauftakt.store.dialects import choice_of
+from lauftakt.store.models import Account, Action, HandIn, HandInLink, Run
+from lauftakt.store.runs import names_of
+from lauftakt.web import schemas, show
+from lauftakt.web.access import Problem, database, only
+from lauftakt.web.channels import apply_choices
+from lauftakt.web.labels import change_labels, judge_lap
+from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.work.queue import send
+
+blueprint = APIBlueprint("actions", __name__, tag="Actions")
+
+
+@blueprint.get("/actions")
+@only("see-team")
+@blueprint.input(schemas.ActionQuery, location="query")
+@blueprint.output(schemas.ActionList)
+def list_actions(viewer: Viewer, query_data: schemas.ActionQuery) -> schemas.ActionList:
+    """Who did what, newest first."""
+    with database().begin() as session:
+        query = visible(Action, viewer)
+        if query_data.before is not None:
+            query = query.where(Action.id < query_data.before)
+        rows = session.scalars(query.order_by(Action.id.desc()).limit(query_data.limit + 1)).all()
+        shown = rows[: query_data.limit]
+        names: dict[int, str] = dict(
+            session.execute(select(Account.id, Account.name).where(Account.team_id == viewer.team_id)).all()
+        )
+        return schemas.ActionList(
+            actions=[
+                schemas.ActionOut(
+                    id=row.id,
+                    at=show.moment(row.at),
+                    who=names.get(row.account_id or 0, "a driver, by link" if row.link_id else "the program"),
+                    summary=row.summary,
+                    undone=row.undone_at is not None,
+                    can_undo=bool(row.inverse) and row.undone_at is None,
+                )
+                for row in shown
+            ],
+            next=shown[-1].id if len(rows) > len(shown) else None,
+        )
+
+
+@blueprint.post("/actions/<int:action_id>/undo")
+@only("change")
+@blueprint.output({}, status_code=204)
+def undo(viewer: Viewer, action_id: int) -> str:
+    """Take something back: what it changed is as it was before it. What others changed since at other places stays."""
+    with database().begin() as session:
+        row = one(session, Action, viewer, action_id, lock=True)
+        if row.undone_at is not None:
+            raise Problem(409, "undone", "This was taken back already.")
+        if not row.inverse:
+            raise Problem(409, "for-good", "This cannot be taken back.")
+        waiting: list[int] = []
+        for step in row.inverse:
+            waiting += _STEPS[step["do"]](session, viewer, step)
+        row.undone_at = now()
+        note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="undo",
+            subject=(row.subject, row.subject_id),
+            summary=f"Taken back: {row.summary}",
+            inverse=[],
+        )
+    send(waiting)
+    return ""
+
+
+def _labels(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    run = one(session, Run, viewer, step["run"], lock=True)
+    return change_labels(session, viewer, run, schemas.Labels(**step["set"]), "person")
+
+
+def _lap(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    run = one(session, Run, viewer, step["run"], lock=True)
+    laps = laps_of(session, run.analysis_id)
+    lap = next((item for item in laps if abs(item.start_s - step["moment"]) < SAME_LAP_S), None)
+    if lap is None:
+        raise NotFound("lap")
+    judge_lap(session, viewer, run, lap.number, schemas.LapJudged(**step["set"]), noted=False)
+    return []
+
+
+def _channels(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    run = one(session, Run, viewer, step["run"])
+    choices = {name: choice_of(found) for name, found in step["set"].items()}
+    title = f"Logger of {run.driver.name}"
+    return apply_choices(session, viewer, names_of(run.channels), choices, title, None)[2]
+
+
+def _hand_in(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    one(session, HandIn, viewer, step["hand_in"]).dismissed_at = None
+    return []
+
+
+def _link(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    one(session, HandInLink, viewer, step["link"]).revoked_at = None
+    return []
+
+
+_STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
+    "labels": _labels,
+    "lap": _lap,
+    "channels": _channels,
+    "hand-in": _hand_in,
+    "link": _link,
+}

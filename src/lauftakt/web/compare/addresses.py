@@ -1,0 +1,90 @@
+"""How laps are named in addresses.
+
+People's addresses name a lap by its run and the second at which it begins in the log (``12-184``), so that a moved
+start line does not make it another lap; addresses of an older version named it by its number (``12.3``) and still open.
+What is cached is named by an analysis and the lap's number in it (``97.3``): that never changes.
+"""
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lauftakt.store.models import LapRow, Run
+from lauftakt.web.access import Problem
+
+MOST_LAPS = 24
+# A start line that was moved moves the beginnings of laps, by less than half of the quickest lap.
+SAME_LAP_S = 25.0
+_LAP = re.compile(r"^(?P<run>\d{1,10})(?:-(?P<second>\d{1,6})|\.(?P<number>\d{1,5}))$")
+_OF_ANALYSIS = re.compile(r"^(?P<analysis>\d{1,10})\.(?P<number>\d{1,5})$")
+
+
+@dataclass(frozen=True)
+class LapAddress:
+    """A lap as people's addresses name it: by the second of its beginning, or (older ones) by its number."""
+
+    run: int
+    second: int | None
+    number: int | None
+
+    def find(self, laps: Sequence[LapRow]) -> int | None:
+        """Number of the timed lap that is meant; None where there is none."""
+        timed = [lap for lap in laps if lap.time_s is not None]
+        if self.second is None:
+            return next((lap.number for lap in timed if lap.number == self.number), None)
+        middle = self.second + 0.5
+        best = min(timed, key=lambda lap: abs(lap.start_s - middle), default=None)
+        return best.number if best is not None and abs(best.start_s - middle) < SAME_LAP_S else None
+
+
+def key_of(run: Run, lap: LapRow) -> str:
+    """The address of a lap."""
+    return f"{run.id}-{int(lap.start_s)}"
+
+
+def lap_address(text: str) -> LapAddress:
+    """Read the address of one lap.
+
+    Raises
+    ------
+    Problem
+        422
+    """
+    found = _LAP.match(text)
+    if found is None:
+        raise Problem(422, "invalid", "A lap is named by its run and the second of its beginning, like 12-184.")
+    second, number = found["second"], found["number"]
+    return LapAddress(int(found["run"]), int(second) if second else None, int(number) if number else None)
+
+
+def lap_addresses(text: str) -> list[LapAddress]:
+    """Read the addresses of several laps, by commas."""
+    return list(dict.fromkeys(lap_address(part) for part in _parts(text)))
+
+
+def curve_address(text: str) -> tuple[int, int]:
+    """Read analysis and number of one lap.
+
+    Raises
+    ------
+    Problem
+        422
+    """
+    found = _OF_ANALYSIS.match(text)
+    if found is None:
+        raise Problem(422, "invalid", "A lap's curves are named by an analysis and a number, like 97.3.")
+    return int(found["analysis"]), int(found["number"])
+
+
+def curve_addresses(text: str) -> list[tuple[int, int]]:
+    """Read analyses and numbers of several laps, by commas."""
+    return list(dict.fromkeys(curve_address(part) for part in _parts(text)))
+
+
+def _parts(text: str) -> list[str]:
+    parts = [part for part in text.split(",") if part]
+    if not parts:
+        raise Problem(422, "invalid", "No laps are named.")
+    if len(parts) > MOST_LAPS + 1:
+        raise Problem(422, "too-many", f"At most {MOST_LAPS} laps fit on the desk; take some off it.")
+    return parts

@@ -1,0 +1,159 @@
+"""The desk's routes."""
+
+import io
+from typing import Any
+from urllib.parse import unquote
+
+import numpy as np
+import pyarrow as pa
+from apiflask import APIBlueprint
+from flask import Response
+from numpy.typing import NDArray
+from sqlalchemy import select
+from sqlalchemy.orm import joinedload
+
+from lauftakt.core.comparison.delta import loss_rate, time_delta
+from lauftakt.core.registry import CHANNELS, LOGGED
+from lauftakt.core.technique.signals import JUDGED_BY
+from lauftakt.store.lineup import NAMELESS, Entry
+from lauftakt.store.models import Event, LapRow, Run
+from lauftakt.web import schemas, show
+from lauftakt.web.access import database, only
+from lauftakt.web.compare import card, lineup
+from lauftakt.web.compare.addresses import curve_address, curve_addresses, key_of, lap_address, lap_addresses
+from lauftakt.web.policy import Viewer, one, visible
+
+blueprint = APIBlueprint("compare", __name__, tag="Compare")
+
+ARROW = "application/vnd.apache.arrow.stream"
+# An analysis never changes: whoever has its curves need never ask again.
+FOR_EVER = "private, max-age=31536000, immutable"
+CHOICES = 100
+MOST_NAMELESS = 8
+
+_CURVES: dict[int | str, dict[str, str | dict[str, dict[str, Any]]]] = {
+    200: {"description": "Arrow IPC stream", "content": {ARROW: {"schema": {}}}}
+}
+
+
+@blueprint.get("/desk")
+@only("see")
+@blueprint.input(schemas.DeskQuery, location="query")
+@blueprint.output(schemas.DeskOut)
+def get_desk(viewer: Viewer, query_data: schemas.DeskQuery) -> schemas.DeskOut:
+    """The line-up asked for, or a good one for a run or an event."""
+    with database().begin() as session:
+        if query_data.laps:
+            laps = lap_addresses(query_data.laps)
+            reference = lap_address(query_data.reference) if query_data.reference else laps[0]
+            entries, keys, base = lineup.asked_for(session, viewer, laps, reference)
+        else:
+            runs, keys, base = lineup.proposed(session, viewer, query_data.run, query_data.event)
+            entries = lineup.entries_of_runs(session, list(dict.fromkeys(runs)), ["time_draws"])
+        return lineup.answer(session, viewer, entries, keys, base)
+
+
+@blueprint.get("/curves")
+@only("see")
+@blueprint.input(schemas.CurvesQuery, location="query")
+@blueprint.doc(responses=_CURVES)
+def get_curves(viewer: Viewer, query_data: schemas.CurvesQuery) -> Response:
+    """Curves on the layout's 1 m grid as an Arrow IPC stream. They never change: the address names analyses.
+
+    Columns: ``s`` (m); for each lap ``LAP|time`` (s from the line), ``LAP|loss_rate`` (s/m against the reference) and
+    ``LAP|ROLE`` for each role asked for that was logged, in SI units; a channel that stands for no role is asked for by
+    ``~`` and its name, and comes in the logger's unit.
+    """
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
+    wanted = _roles(query_data.roles)
+    with database().begin() as session:
+        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], wanted)
+    by_analysis = {entry.analysis.id: entry for entry in entries.values()}
+    response = Response(_arrow(by_analysis, laps, reference, wanted), mimetype=ARROW)
+    response.headers["Cache-Control"] = FOR_EVER
+    return response
+
+
+def _roles(text: str) -> list[str]:
+    asked = [unquote(part) for part in text.split(",") if part]
+    nameless = [role for role in asked if role.startswith(NAMELESS)][:MOST_NAMELESS]
+    known = {code for code, entry in CHANNELS.items() if entry.computed} | set(LOGGED)
+    return list(dict.fromkeys([role for role in asked if role in known] + nameless))
+
+
+def _arrow(
+    entries: dict[int, Entry], laps: list[tuple[int, int]], reference: tuple[int, int], roles: list[str]
+) -> bytes:
+    layout = entries[reference[0]].layout
+    base = entries[reference[0]].trace(reference[1])
+    assert base is not None
+    columns: dict[str, NDArray[Any]] = {"s": layout.grid()}
+    for analysis, number in laps:
+        entry = entries[analysis]
+        trace, name = entry.trace(number), f"{analysis}.{number}"
+        assert trace is not None
+        columns[f"{name}|time"] = trace.time
+        columns[f"{name}|loss_rate"] = loss_rate(time_delta(trace, base), layout.length).astype(np.float32)
+        for role in roles:
+            values = entry.on_grid(number, role)
+            if values is not None:
+                columns[f"{name}|{role}"] = values.astype(np.float32)
+    table = pa.table(columns)
+    sink = io.BytesIO()
+    with pa.ipc.new_stream(sink, table.schema) as writer:
+        writer.write_table(table)
+    return sink.getvalue()
+
+
+@blueprint.get("/card")
+@only("see")
+@blueprint.input(schemas.CardQuery, location="query")
+@blueprint.output(schemas.CardOut)
+def get_card(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.CardOut:
+    """Figures of the line-up's laps in a passage (by name) or in a stretch (``from_m`` to ``to_m``)."""
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
+    with database().begin() as session:
+        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
+        runs = {entry.analysis.id: run for run, entry in entries.items()}
+        keys = [(runs[analysis], number) for analysis, number in laps]
+        return card.answer(session, entries, keys, (runs[reference[0]], reference[1]), query_data)
+
+
+@blueprint.get("/choices")
+@only("see")
+@blueprint.input(schemas.ChoicesQuery, location="query")
+@blueprint.output(schemas.ChoicesOut)
+def get_choices(viewer: Viewer, query_data: schemas.ChoicesQuery) -> schemas.ChoicesOut:
+    """Timed laps of an event that can join the line-up, by run."""
+    with database().begin() as session:
+        event = one(session, Event, viewer, query_data.event)
+        query = visible(Run, viewer).where(Run.event_id == event.id)
+        if query_data.after is not None:
+            query = query.where(Run.id > query_data.after)
+        parts = joinedload(Run.driver), joinedload(Run.analysis)
+        runs = list(session.scalars(query.options(*parts).order_by(Run.id).limit(CHOICES + 1)))
+        laps: dict[int, list[LapRow]] = {}
+        of = select(LapRow).where(
+            LapRow.team_id == viewer.team_id,
+            LapRow.analysis_id.in_([run.analysis_id for run in runs[:CHOICES]]),
+            LapRow.time_s.is_not(None),
+        )
+        for lap in session.scalars(of.order_by(LapRow.number)):
+            laps.setdefault(lap.run_id, []).append(lap)
+        return schemas.ChoicesOut(
+            runs=[_choices(run, laps.get(run.id, [])) for run in runs[:CHOICES]],
+            next=runs[CHOICES - 1].id if len(runs) > CHOICES else None,
+        )
+
+
+def _choices(run: Run, laps: list[LapRow]) -> schemas.RunChoices:
+    return schemas.RunChoices(
+        run=run.id,
+        driver=show.driver(run.driver),
+        started_at=run.started_at.isoformat() if run.started_at else None,
+        laps=[
+            schemas.LapChoice(key=key_of(run, lap), number=lap.number, time_s=lap.time_s, set_aside=lap.set_aside)
+            for lap in laps
+            if lap.time_s is not None
+        ],
+    )

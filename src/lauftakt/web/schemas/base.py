@@ -1,0 +1,41 @@
+"""What all schemas share."""
+
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, StringConstraints
+
+from lauftakt.core.log.text import printable
+
+
+class Schema(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class Problem(Schema):
+    """An error in plain words."""
+
+    code: str
+    message: str
+
+
+def _clean(value: object) -> object:
+    """Text without what no name, file or database can hold."""
+    return printable(value, lines=True) if isinstance(value, str) else value
+
+
+Clean = BeforeValidator(_clean)
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), Clean]
+
+
+Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000), Clean]
+
+
+Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), Clean]
+
+
+Conditions = Literal["dry", "damp", "wet"]
+
+
+class Choice(Schema):
+    id: int
+    name: str

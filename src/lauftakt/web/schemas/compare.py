@@ -1,0 +1,194 @@
+"""The desk."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from lauftakt.web.schemas.base import Clean, Schema
+from lauftakt.web.schemas.runs import DriverOut, EventOut
+
+
+class CornerOut(Schema):
+    name: str
+    direction: Literal["left", "right"]
+    entry_m: float
+    apex_m: float
+    exit_m: float
+    group: int
+
+
+class PassageOut(Schema):
+    name: str
+    corners: list[str]
+    from_m: float
+    to_m: float
+
+
+class LayoutOut(Schema):
+    id: int
+    name: str
+    length_m: float
+    corners: list[CornerOut]
+    passages: list[PassageOut]
+    splits_m: list[float]
+    x: list[float] = Field(description="East of the start line, metres, every few metres along the centre line.")
+    y: list[float]
+    s: list[float]
+
+
+class DeskLap(Schema):
+    """One lap on the desk.
+
+    ``key`` names it for ever, by its run and the second at which it begins in the log; ``curves`` names its lap of one
+    analysis, whose curves never change.
+    """
+
+    key: str
+    curves: str
+    run: int
+    number: int
+    driver: DriverOut
+    car: str | None
+    time_s: float
+    time_u_s: float | None
+    set_aside: str | None
+    sector_times_s: list[float]
+    delta_s: float
+    delta_u_s: float
+    best_of_run: bool
+    roles: list[str]
+
+
+class NamelessChannel(Schema):
+    code: str
+    label: str
+    unit: str
+
+
+class DeskOut(Schema):
+    event: EventOut
+    layout: LayoutOut
+    reference: str
+    laps: list[DeskLap]
+    nameless: list[NamelessChannel] = Field(description="Channels that stand for no role.")
+    renewing: bool = Field(description="Newer numbers are coming.")
+
+
+class Cause(Schema):
+    """Why a lap loses here: a code of the core, and the figure it rests on for this lap and the reference; SI units."""
+
+    cause: str
+    figure: str
+    own: float
+    theirs: float
+
+
+class FiguresOut(Schema):
+    """Figures of one lap in a part of the circuit; SI units; null where it does not happen there."""
+
+    lap: str
+    loss_s: float
+    loss_u_s: float
+    whole: bool
+    entry_speed: float | None
+    min_speed: float | None
+    min_speed_m: float | None
+    exit_speed: float | None
+    brake_point_m: float | None
+    brake_release_m: float | None
+    throttle_pickup_m: float | None
+    full_throttle_m: float | None
+    inferred: bool
+    causes: list[Cause]
+
+
+class FindingOut(Schema):
+    """What the core finds about a driver in a passage over all laps that count."""
+
+    loss_s: float
+    loss_u_s: float
+    cause: str
+    second_cause: str | None
+    seen_in: list[int]
+    of: int
+    parts: dict[str, float]
+
+
+class Habit(Schema):
+    """How a driver does in this part over all laps of the run that count."""
+
+    run: int
+    losing: int = Field(description="Laps that lose more than twice their uncertainty.")
+    of: int
+    best_lap: int
+    best_loss_s: float
+    median_loss_s: float
+    finding: FindingOut | None = Field(description="Only in passages, and only where more is lost than chance.")
+
+
+class CardOut(Schema):
+    from_m: float
+    to_m: float
+    passage: str | None
+    figures: list[FiguresOut]
+    habits: list[Habit]
+
+
+class LapChoice(Schema):
+    key: str
+    number: int
+    time_s: float
+    set_aside: str | None
+
+
+class RunChoices(Schema):
+    run: int
+    driver: DriverOut
+    started_at: str | None
+    laps: list[LapChoice]
+
+
+class ChoicesOut(Schema):
+    runs: list[RunChoices]
+    next: int | None = Field(description="To be named as ``after`` for further runs; null at the end.")
+
+
+Keys = Annotated[str, StringConstraints(max_length=800)]
+# By commas; a name that holds one is percent-encoded.
+Roles = Annotated[str, StringConstraints(max_length=4000), Clean]
+
+
+Metres = Annotated[float, Field(ge=0, le=100_000, allow_inf_nan=False)]
+
+
+class DeskQuery(Schema):
+    """Either laps (``run-second``, by commas) and a reference, or a run or an event to propose a line-up for."""
+
+    laps: Keys | None = None
+    reference: Keys | None = None
+    run: int | None = None
+    event: int | None = None
+
+
+class CurvesQuery(Schema):
+    """Laps of analyses (``analysis.number``, by commas); ``build`` keeps the browser from showing another program's."""
+
+    laps: Keys
+    reference: Keys
+    roles: Roles = "speed"
+    build: Annotated[str, StringConstraints(max_length=40)] = ""
+
+
+class CardQuery(Schema):
+    """Laps of analyses (``analysis.number``, by commas), and a passage or the ends of a stretch."""
+
+    laps: Keys
+    reference: Keys
+    passage: Annotated[str, StringConstraints(max_length=40)] | None = None
+    from_m: Metres | None = None
+    to_m: Metres | None = None
+
+
+class ChoicesQuery(Schema):
+    event: int
+    after: int | None = None

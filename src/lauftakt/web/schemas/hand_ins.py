@@ -1,0 +1,84 @@
+"""Files and their fate; uploads."""
+
+from typing import Annotated, Literal
+
+from apiflask.fields import UploadFile
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+from lauftakt.web.schemas.base import Choice, Line, Schema
+from lauftakt.web.schemas.runs import DriverOut, RunDetail
+
+State = Literal["waiting", "running", "taken", "refused", "cancelled", "failed"]
+
+
+class HandInOut(Schema):
+    id: int
+    file_name: str
+    size: int
+    source: Literal["browser", "link", "folder", "logger", "stream", "shell"]
+    origin: str | None
+    created_at: str
+    state: State
+    progress: float
+    step: str
+    code: str | None
+    message: str | None
+    can_retry: bool
+    run: RunDetail | None
+
+
+class HandInForm(BaseModel):
+    """A file, and the driver's name where the person chose one."""
+
+    model_config = ConfigDict(extra="ignore", arbitrary_types_allowed=True)
+    file: UploadFile
+    driver: Line | None = None
+
+
+class HandInQuery(Schema):
+    """Which files are shown: ``age`` in days since they came (0: all), the others by id."""
+
+    age: Annotated[int, Field(ge=0, le=10_000)] = 7
+    event: int | None = None
+    driver: int | None = None
+    car: int | None = None
+    circuit: int | None = None
+    state: Literal["", "open", "taken", "trouble"] = ""
+    before: int | None = None
+    since: Annotated[str, StringConstraints(max_length=40)] | None = Field(
+        default=None, description="The ``as_of`` of an earlier answer: only what changed since is given."
+    )
+
+
+class HandInChoices(Schema):
+    """What filters and ways in offer."""
+
+    drivers: list[DriverOut]
+    cars: list[Choice]
+    circuits: list[Choice]
+    events: list[Choice]
+    endings: list[str]
+    upload_mb: int
+
+
+class HandInList(Schema):
+    hand_ins: list[HandInOut]
+    gone: list[int] = Field(description="Files taken off the list since.")
+    as_of: str = Field(description="To be named as ``since`` by whoever looks again.")
+    more: bool
+    hidden: int = Field(description="Files that the filters leave out.")
+    choices: HandInChoices | None = Field(description="What there is to choose from; only in a whole answer.")
+
+
+class UploadBegin(Schema):
+    name: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
+    size: Annotated[int, Field(ge=0)]
+    modified: Annotated[int, Field(ge=0)] = 0
+    driver: Line | None = None
+
+
+class UploadOut(Schema):
+    id: int
+    size: int
+    offset: int
+    hand_in: HandInOut | None = None

@@ -1,0 +1,21 @@
+// Every query key in one place. What never changes is keyed by analyses and the program's build; everything else is
+// asked for again.
+import type { Part } from '$lib/desk/desk.svelte';
+
+export const keys = {
+  paddock: (asked: object) => ['paddock', asked] as const,
+  anyPaddock: () => ['paddock'] as const,
+  olderEvents: (asked: object) => ['older-events', asked] as const,
+  handIns: (asked: object) => ['hand-ins', asked] as const,
+  channels: (run: number) => ['channels', run] as const,
+  links: () => ['links'] as const,
+  loggers: () => ['loggers'] as const,
+  stream: () => ['stream'] as const,
+  desk: (asked: object) => ['desk', asked] as const,
+  anyDesk: () => ['desk'] as const,
+  curves: (build: string, laps: string, reference: string, roles: string) =>
+    ['curves', build, laps, reference, roles] as const,
+  card: (laps: string, reference: string, part: Part | null) => ['card', laps, reference, part] as const,
+  anyCard: () => ['card'] as const,
+  choices: (event: number) => ['choices', event] as const,
+};

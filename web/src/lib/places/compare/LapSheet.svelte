@@ -1,0 +1,124 @@
+<!-- The whole lap in figures, shown while no stretch is marked: sector times of the laps on the desk. -->
+<script lang="ts">
+  import type { Desk } from '$lib/desk/desk.svelte';
+  import { driverColour } from '$lib/draw/colours';
+  import { mode } from '$lib/draw/mode.svelte';
+  import { present } from '$lib/session/present.svelte';
+  import { texts } from '$lib/words';
+  import { figure, lapTime, unitOf } from '$lib/quantities/units';
+
+  let { desk }: { desk: Desk } = $props();
+
+  const t = texts.compare;
+  const time = $derived(unitOf('time', present.units));
+  const sectors = $derived((desk.lineUp?.layout.splits_m.length ?? 0) + 1);
+  const best = $derived(
+    Array.from({ length: sectors }, (_, i) =>
+      Math.min(...desk.laps.map((lap) => lap.sector_times_s[i] ?? Infinity)),
+    ),
+  );
+  const fastest = $derived(Math.min(...desk.laps.map((lap) => lap.time_s)));
+  const shared = $derived(new Set(desk.laps.map((lap) => lap.driver.id)).size < desk.laps.length);
+  const says = $derived.by(() => {
+    const lap = desk.chosenLap;
+    const reference = desk.reference;
+    if (!lap || !reference) return '';
+    if (lap.key === reference.key) return t.isReference(lap.driver.name, lap.number);
+    const say = lap.delta_s >= 0 ? t.losesOverall : t.gainsOverall;
+    return say(
+      lap.driver.name,
+      lap.number,
+      figure(Math.abs(lap.delta_s), time),
+      figure(2 * lap.delta_u_s, time),
+      reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name,
+    );
+  });
+</script>
+
+<section>
+  <h2>{t.wholeLap}</h2>
+  <p class="says">{says}</p>
+  <table>
+    <thead>
+      <tr>
+        <th>{t.columns.lap}</th>
+        {#each best.keys() as i (i)}<th class="num">{t.sector(i + 1)}</th>{/each}
+        <th class="num">{t.lapTime}</th>
+      </tr>
+    </thead>
+    <tbody>
+      {#each desk.laps as lap (lap.key)}
+        <tr class:chosen={lap.key === desk.chosen} onclick={() => (desk.chosen = lap.key)}>
+          <th
+            scope="row"
+            style:color={lap.key === desk.lineUp?.reference
+              ? 'var(--muted)'
+              : driverColour(lap.driver.colour, mode.dark)}
+            >{lap.driver.name}{#if shared}&nbsp;{lap.number}{/if}</th
+          >
+          {#each lap.sector_times_s as sector, i (i)}
+            <td class="num figure"><span class:best-all={sector === best[i]}>{sector.toFixed(2)}</span></td>
+          {/each}
+          <td class="num figure"
+            ><span class:best-all={lap.time_s === fastest}>{lapTime(lap.time_s)}</span></td
+          >
+        </tr>
+      {/each}
+    </tbody>
+  </table>
+  <p class="muted hint">{t.chooseStretch}</p>
+</section>
+
+<style>
+  h2 {
+    font-size: 16px;
+    font-weight: 640;
+  }
+  .says {
+    margin: 4px 0 8px;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    font-stretch: 85%;
+  }
+  thead th {
+    font-size: 11px;
+    font-weight: 500;
+    color: var(--muted);
+    border-bottom: 1px solid var(--rule);
+    padding-bottom: 3px;
+  }
+  th:first-child {
+    text-align: left;
+    font-weight: 560;
+    max-width: 96px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .chosen th:first-child {
+    font-weight: 720;
+    padding-left: 8px;
+  }
+  td,
+  tbody th {
+    border-bottom: 1px solid var(--rule);
+    height: 27px;
+  }
+  tbody tr {
+    cursor: pointer;
+  }
+  tbody tr.chosen {
+    background: var(--paper);
+    box-shadow: inset 3px 0 0 var(--ink);
+  }
+  .num {
+    text-align: right;
+    padding-left: 6px;
+  }
+  .hint {
+    font-size: 12.5px;
+    margin-top: 10px;
+  }
+</style>

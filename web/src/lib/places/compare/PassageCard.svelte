@@ -1,0 +1,183 @@
+<!-- What the chosen driver does in a passage or stretch: one sentence, then the figures of every lap. -->
+<script lang="ts">
+  import type { Card, CardFigures } from '$lib/api/client';
+  import type { Desk } from '$lib/desk/desk.svelte';
+  import { driverColour } from '$lib/draw/colours';
+  import { mode } from '$lib/draw/mode.svelte';
+  import { present } from '$lib/session/present.svelte';
+  import { sentence } from '$lib/places/compare/sentence';
+  import { texts } from '$lib/words';
+  import { figure, signed, unitOf } from '$lib/quantities/units';
+
+  interface Props {
+    desk: Desk;
+    card: Card;
+  }
+  let { desk, card }: Props = $props();
+
+  const t = texts.compare;
+  const distance = $derived(unitOf('distance', present.units));
+  const speed = $derived(unitOf('speed', present.units));
+  const time = $derived(unitOf('time', present.units));
+  const passage = $derived(desk.passages.find((p) => p.name === card.passage));
+  const base = $derived(card.figures.find((row) => row.lap === desk.reference?.curves));
+  const shared = $derived(new Set(desk.laps.map((lap) => lap.driver.id)).size < desk.laps.length);
+  const words = $derived(
+    desk.chosenLap && desk.reference ? sentence(card, desk.chosenLap, desk.reference, present.units) : [],
+  );
+  const chosen = $derived(card.figures.find((row) => row.lap === desk.chosenLap?.curves));
+
+  function against(row: CardFigures, of: (row: CardFigures) => number | null): number | null {
+    const own = of(row);
+    const other = base ? of(base) : null;
+    return own === null || other === null ? null : own - other;
+  }
+</script>
+
+<section class="card" aria-label={card.passage ? t.passage(card.passage.slice(1), '') : t.stretch}>
+  <h2>
+    {passage ? t.passage(passage.name.slice(1), passage.corners.join(', ')) : t.stretch}
+    <span class="muted"
+      >{t.fromTo(figure(card.from_m, distance), figure(card.to_m, distance), distance.label)}</span
+    >
+  </h2>
+  <p class="says">
+    {#each words as part, i (i)}{#if part.strong}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
+  </p>
+  <p class="muted small">{t.startsAgain}</p>
+  {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
+  {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}
+  <table>
+    <thead>
+      <tr>
+        <th>{t.columns.lap}</th>
+        <th class="num">{t.columns.lost}</th>
+        <th class="num">{t.columns.brakes}{distance.label}</th>
+        <th class="num">{t.columns.slowest}{speed.label}</th>
+        <th class="num">{t.columns.full}{distance.label}</th>
+      </tr>
+    </thead>
+    <tbody>
+      {#each card.figures as row (row.lap)}
+        {@const lap = desk.laps.find((item) => item.curves === row.lap)}
+        {#if lap}
+          {@const isReference = lap.key === desk.lineUp?.reference}
+          <tr
+            class:chosen={lap.key === desk.chosen}
+            data-lap={lap.key}
+            onclick={() => (desk.chosen = lap.key)}
+          >
+            <th scope="row">
+              <button
+                type="button"
+                style:color={isReference ? 'var(--muted)' : driverColour(lap.driver.colour, mode.dark)}
+                >{lap.driver.name}{#if shared}&nbsp;{lap.number}{/if}</button
+              >
+            </th>
+            {#if isReference}
+              <td class="num muted">{t.reference}</td>
+              <td class="num figure">{figure(row.brake_point_m, distance)}</td>
+              <td class="num figure">{figure(row.min_speed, speed)}</td>
+              <td class="num figure">{figure(row.full_throttle_m, distance)}</td>
+            {:else}
+              <td
+                class="num figure"
+                data-figure="loss"
+                class:loss={row.loss_s > 2 * row.loss_u_s}
+                class:gain={row.loss_s < -2 * row.loss_u_s}>{signed(row.loss_s, time)}</td
+              >
+              <td class="num figure"
+                >{signed(
+                  against(row, (r) => r.brake_point_m),
+                  distance,
+                )}</td
+              >
+              <td class="num figure"
+                >{signed(
+                  against(row, (r) => r.min_speed),
+                  speed,
+                )}</td
+              >
+              <td class="num figure"
+                >{signed(
+                  against(row, (r) => r.full_throttle_m),
+                  distance,
+                )}</td
+              >
+            {/if}
+          </tr>
+        {/if}
+      {/each}
+    </tbody>
+  </table>
+</section>
+
+<style>
+  h2 {
+    font-size: 16px;
+    font-weight: 640;
+    line-height: 1.3;
+  }
+  h2 span {
+    font-weight: 440;
+    font-size: 13px;
+    white-space: nowrap;
+  }
+  .says {
+    margin: 6px 0 10px;
+    min-height: 80px;
+  }
+  .small {
+    font-size: 12px;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+    font-stretch: 85%;
+  }
+  thead th {
+    font-size: 11px;
+    font-weight: 500;
+    color: var(--muted);
+    padding: 2px 0 4px 6px;
+    border-bottom: 1px solid var(--rule);
+    vertical-align: bottom;
+  }
+  th:first-child {
+    text-align: left;
+    padding-left: 0;
+    max-width: 100px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  tbody th button {
+    font-weight: 560;
+    cursor: pointer;
+    max-width: 100%;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  .chosen th button {
+    font-weight: 720;
+  }
+  .num {
+    text-align: right;
+  }
+  td,
+  tbody th {
+    border-bottom: 1px solid var(--rule);
+    height: 27px;
+    padding-left: 6px;
+  }
+  tbody tr {
+    cursor: pointer;
+  }
+  tbody tr.chosen {
+    background: var(--paper);
+    box-shadow: inset 3px 0 0 var(--ink);
+  }
+  tbody tr.chosen th {
+    padding-left: 8px;
+  }
+</style>

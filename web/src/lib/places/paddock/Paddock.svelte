@@ -1,0 +1,305 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { page } from '$app/state';
+  import { createInfiniteQuery, createQuery } from '@tanstack/svelte-query';
+  import { SvelteURLSearchParams } from 'svelte/reactivity';
+  import { api, done, type Paddock, type PaddockRun } from '$lib/api/client';
+  import { keys } from '$lib/api/keys';
+  import { driverColour } from '$lib/draw/colours';
+  import { mode } from '$lib/draw/mode.svelte';
+  import { present } from '$lib/session/present.svelte';
+  import Deliveries from '$lib/places/paddock/Deliveries.svelte';
+  import Filters from '$lib/parts/Filters.svelte';
+  import SaveAs from '$lib/parts/SaveAs.svelte';
+  import Book from '$lib/parts/Book.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { texts } from '$lib/words';
+  import { day } from '$lib/quantities/dates';
+  import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
+
+  const t = texts.paddock;
+  const event = $derived(Number(page.url.searchParams.get('event')) || null);
+  const at = (name: string) => Number(page.url.searchParams.get(name)) || undefined;
+  const asked = $derived({
+    event: event ?? undefined,
+    age: at('age') ?? 0,
+    driver: at('driver'),
+    car: at('car'),
+    circuit: at('circuit'),
+  });
+  const paddock = createQuery(() => ({
+    queryKey: keys.paddock(asked),
+    queryFn: () => done(api.GET('/api/paddock', { params: { query: asked } })),
+    placeholderData: (before: Paddock | undefined) => before,
+    refetchInterval: 10_000,
+  }));
+  const data = $derived(paddock.data);
+  // Older events that were asked for; the newest ones come with the query.
+  const older = createInfiniteQuery(() => ({
+    queryKey: keys.olderEvents({ ...asked, event: undefined, from: data?.next }),
+    queryFn: ({ pageParam }) =>
+      done(
+        api.GET('/api/paddock', {
+          params: { query: { ...asked, event: undefined, before: pageParam ?? undefined } },
+        }),
+      ),
+    initialPageParam: data?.next ?? null,
+    getNextPageParam: (last: Paddock) => last.next,
+    enabled: false,
+  }));
+  const events = $derived.by(() => {
+    const further = older.data?.pages.flatMap((page) => page.events) ?? [];
+    const first = data?.events ?? [];
+    return [...first, ...further.filter((item) => !first.some((other) => other.id === item.id))];
+  });
+  const moreEvents = $derived(older.data ? older.hasNextPage : Boolean(data?.next));
+  const length = $derived(unitOf('length', present.units));
+  const time = $derived(unitOf('time', present.units));
+  const byDriver = $derived.by(() => {
+    const rows: { driver: PaddockRun['driver']; runs: PaddockRun[] }[] = [];
+    for (const run of data?.runs ?? []) {
+      const row = rows.find((item) => item.driver.id === run.driver.id);
+      if (row) row.runs.push(run);
+      else rows.push({ driver: run.driver, runs: [run] });
+    }
+    return rows;
+  });
+  const widest = $derived(Math.max(0.5, ...(data?.runs ?? []).map((run) => run.gap_s ?? 0)));
+  const f = texts.handIn.filters;
+  const choices = (items: { id: number; name: string }[] | undefined): [string, string][] => [
+    ['', f.any],
+    ...(items ?? []).map((item): [string, string] => [String(item.id), item.name]),
+  ];
+  const filters = $derived([
+    { name: 'driver', label: f.driver, usual: '', choices: choices(data?.drivers) },
+    { name: 'circuit', label: f.circuit, usual: '', choices: choices(data?.circuits) },
+    { name: 'car', label: f.car, usual: '', choices: choices(data?.cars) },
+    {
+      name: 'age',
+      label: f.of,
+      usual: '0',
+      choices: ['1', '7', '30', '365', '0'].map((n): [string, string] => [n, f.dayAges[Number(n)] ?? n]),
+    },
+  ]);
+
+  /** An event's address keeps the filters. */
+  function toEvent(id: number): string {
+    const query = new SvelteURLSearchParams(page.url.searchParams);
+    query.set('event', String(id));
+    return `/paddock?${query}`;
+  }
+
+  const clock = (iso: string | null) => iso?.slice(11, 16) ?? '';
+</script>
+
+<svelte:head><title>{t.title} · {texts.name}</title></svelte:head>
+
+<Book
+  about={data?.event ? `${data.event.circuit}, ${figure(data.event.length_m, length)} ${length.label}` : ''}
+>
+  {#snippet left()}
+    <h1>{t.title}</h1>
+    {#if data}<Filters {filters} broad />{/if}
+    {#if events.length}
+      <ul class="events">
+        {#each events as item (item.id)}
+          <li>
+            <a href={toEvent(item.id)} aria-current={item.id === data?.event?.id ? 'page' : undefined}>
+              <strong>{item.name}</strong>
+              <span class="muted">{item.circuit}, {day(item.day)} · {t.runs(item.runs)}</span>
+            </a>
+          </li>
+        {/each}
+      </ul>
+      {#if moreEvents}
+        <button type="button" class="may" onclick={() => void older.fetchNextPage()}>{t.older}</button>
+      {/if}
+    {/if}
+  {/snippet}
+
+  {#if paddock.error}
+    <Trouble error={paddock.error} again={() => void paddock.refetch()} />
+  {:else if !data}
+    <p class="muted">{texts.loading}</p>
+  {:else if !data.event || !data.runs.length}
+    {#if data.deliveries.length}<Deliveries list={data.deliveries} />{/if}
+    <div class="empty">
+      <p>{t.empty}</p>
+      <a class="do" href="/hand-in">{t.emptyNext}</a>
+    </div>
+  {:else}
+    <div class="head">
+      <h2>{data.event.name}, {day(data.event.day)}</h2>
+      <div class="doings">
+        <SaveAs event={data.event.id} label={t.saveDay} />
+        <a class="do" href="/compare?event={data.event.id}">{t.compareAll}</a>
+      </div>
+    </div>
+    {#if data.deliveries.length}<Deliveries list={data.deliveries} />{/if}
+    <div class="scroll">
+      <table>
+        <thead>
+          <tr>
+            <th>{t.driver}</th>
+            <th>{t.run}</th>
+            <th>{t.laps}</th>
+            <th class="num">{t.best}</th>
+            <th>{t.gap}, s</th>
+            <th class="num">{t.theoretical}</th>
+            <th></th>
+          </tr>
+        </thead>
+        <tbody>
+          {#each byDriver as row (row.driver.id)}
+            {#each row.runs as run, i (run.id)}
+              <tr onclick={() => goto(`/compare?run=${run.id}`)}>
+                <th scope="row" style:color={driverColour(row.driver.colour, mode.dark)}
+                  >{i ? '' : row.driver.name}</th
+                >
+                <td>
+                  <span class="figure">{clock(run.started_at)}</span>
+                  {t.kinds[run.kind] ?? run.kind}
+                  {#if run.car}<span class="muted car">{run.car}</span>{/if}
+                </td>
+                <td class="muted">{t.counting(run.counting, run.laps)}</td>
+                <td class="num figure" class:best-all={run.id === data.reference_run}>
+                  {run.best_s === null ? t.noTimed : lapTime(run.best_s)}
+                </td>
+                <td class="gap">
+                  {#if run.id === data.reference_run}<span class="muted">{t.reference}</span>
+                  {:else if run.gap_s !== null}
+                    <span class="figure">{signed(run.gap_s, time)}</span>
+                    <span class="bar" style:width="{(100 * Math.max(run.gap_s, 0)) / widest}px"></span>
+                  {/if}
+                </td>
+                <td class="num figure muted">{lapTime(run.theoretical_best_s)}</td>
+                <td>
+                  {#if run.best_s !== null}
+                    <a
+                      class="may"
+                      href="/compare?run={run.id}"
+                      aria-label={t.compareOne(row.driver.name)}
+                      onclick={(e) => e.stopPropagation()}>{t.compare}</a
+                    >
+                  {/if}
+                </td>
+              </tr>
+            {/each}
+          {/each}
+        </tbody>
+      </table>
+    </div>
+  {/if}
+</Book>
+
+<style>
+  h1 {
+    font-size: 20px;
+    font-weight: 640;
+    margin: 18px 0 10px;
+  }
+  .events a {
+    display: grid;
+    padding: 8px 10px;
+    margin: 0 -10px;
+    border-radius: 5px;
+    color: var(--ink);
+    overflow-wrap: anywhere;
+  }
+  .events a:hover {
+    background: var(--strip);
+    text-decoration: none;
+  }
+  .events a[aria-current] {
+    background: var(--paper);
+    box-shadow: inset 3px 0 0 var(--brass);
+  }
+  .events span {
+    font-size: 13px;
+  }
+  .head {
+    display: flex;
+    justify-content: space-between;
+    align-items: center;
+    gap: 16px;
+    margin: 8px 0 12px;
+  }
+  h2 {
+    font-size: 18px;
+    font-weight: 620;
+  }
+  .doings {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+  }
+  .events {
+    margin-top: 12px;
+  }
+  .scroll {
+    overflow-x: auto;
+  }
+  table {
+    width: 100%;
+    border-collapse: collapse;
+  }
+  thead th {
+    text-align: left;
+    font-size: 12px;
+    font-weight: 520;
+    color: var(--muted);
+    padding: 6px 10px 6px 0;
+    border-bottom: 1px solid var(--rule);
+    white-space: nowrap;
+  }
+  tbody th {
+    text-align: left;
+    font-weight: 620;
+    max-width: 180px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  tbody th,
+  td {
+    padding: 7px 10px 7px 0;
+    border-bottom: 1px solid var(--rule);
+    height: 48px;
+  }
+  tbody tr {
+    cursor: pointer;
+  }
+  tbody tr:hover {
+    background: var(--sheet);
+  }
+  .num {
+    text-align: right;
+    padding-right: 26px;
+  }
+  .car {
+    display: block;
+    font-size: 12px;
+  }
+  .gap {
+    white-space: nowrap;
+    min-width: 180px;
+  }
+  .bar {
+    display: inline-block;
+    height: 9px;
+    margin-left: 8px;
+    background: var(--loss);
+    border-radius: 1px;
+  }
+  td:last-child {
+    text-align: right;
+    padding-right: 0;
+  }
+  .empty {
+    display: grid;
+    gap: 14px;
+    justify-items: start;
+    padding: 60px 0;
+    font-size: 16px;
+  }
+</style>

@@ -1,0 +1,44 @@
+// Who is signed in, and what they prefer. Kept with the account, so it follows them to another machine.
+import { api, done, keepToken, type Me, type Session } from '$lib/api/client';
+import type { UnitSystem } from '$lib/quantities/units';
+
+class Present {
+  me = $state<Me | null>(null);
+  known = $state(false);
+  /** of the program: part of the address of everything that is kept in the browser */
+  build = $state('');
+
+  get units(): UnitSystem {
+    return this.me?.units ?? 'metric';
+  }
+
+  take(session: Session): void {
+    keepToken(session.csrf);
+    this.me = session.me ?? null;
+    this.known = true;
+    this.build = session.build;
+    const look = this.me?.look ?? 'system';
+    if (look === 'system') delete document.documentElement.dataset.mode;
+    else document.documentElement.dataset.mode = look;
+  }
+
+  async load(): Promise<void> {
+    this.take(await done(api.GET('/api/session')));
+  }
+
+  async prefer(change: { units?: Me['units']; look?: Me['look']; shortcuts?: boolean }): Promise<void> {
+    this.take(
+      await done(
+        api.PATCH('/api/session/preferences', {
+          body: { units: null, look: null, shortcuts: null, ...change },
+        }),
+      ),
+    );
+  }
+
+  async leave(): Promise<void> {
+    this.take(await done(api.DELETE('/api/session')));
+  }
+}
+
+export const present = new Present();

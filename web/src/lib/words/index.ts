@@ -1,0 +1,28 @@
+// Every text of the interface, by place, ready to be translated.
+import { compareTexts, keyTexts } from './compare';
+import { handInTexts } from './hand-in';
+import { paddockTexts } from './paddock';
+import { accountTexts, signInTexts } from './session';
+
+export type { Fact } from './compare';
+
+export const texts = {
+  name: 'Lauftakt',
+  places: { paddock: 'Paddock', handIn: 'Hand-in', compare: 'Compare' },
+  signIn: signInTexts,
+  account: accountTexts,
+  loading: 'Loading …',
+  again: 'Try again',
+  close: 'Close',
+  cancel: 'Cancel',
+  notDrawn: 'This picture could not be drawn.',
+  unknownPage: 'There is no such page.',
+  toPaddock: 'Go to the paddock',
+  saving: (name: string) => `Writing ${name} …`,
+  saved: (name: string) => `${name} is ready.`,
+  cancelled: (name: string) => `Cancelled: ${name} was not written.`,
+  paddock: paddockTexts,
+  handIn: handInTexts,
+  compare: compareTexts,
+  keys: keyTexts,
+};
