@@ -1,14 +1,16 @@
 #!/usr/bin/env python3
 """Times a comparison: on the server (warm, in this process), and in Chromium until painted, with frame times.
 
-Starts a stack of its own with the demo team. Usage: .venv/bin/python benchmarks/desk.py
+Starts a stack of its own with the demo team. Usage: .venv/bin/python benchmarks/desk.py [--quick]
 """
 
+import argparse
 import shutil
 import statistics
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from playwright.sync_api import Page, sync_playwright
@@ -19,69 +21,123 @@ from lauftakt.operate.stack import Stack
 from lauftakt.store.database import Database
 from lauftakt.web.application import create_app
 from lauftakt.work.direct import hand_in_now
+from lauftakt.work.intake import Giver
 
+FOUR = "delta,speed,brake_pressure,throttle"
+SIX = FOUR + ",steering,gear"
+TEN = SIX + ",engine_speed,lateral_acceleration,longitudinal_acceleration,yaw_rate"
 FRAMES = """async (what) => {
   const score = document.querySelector('.plain'), box = score.getBoundingClientRect(), times = [];
+  const at = (i) => ({clientX: box.left + box.width * (0.2 + 0.6 * i / 240), clientY: box.top + 50,
+    bubbles: true, cancelable: true, pointerId: 1, button: 0, shiftKey: what === 'pan'});
+  const pointer = (kind, i) => score.dispatchEvent(new PointerEvent(kind, at(i)));
+  const scroll = (i) => score.dispatchEvent(new WheelEvent('wheel', {...at(120), ctrlKey: true,
+    deltaY: i < 120 ? -40 : 40}));
+  score.setPointerCapture = () => {};
+  if (what === 'pan') for (let i = 0; i < 12; i++) scroll(0);
+  if (what === 'drag' || what === 'pan') pointer('pointerdown', 0);
   let last = performance.now();
   for (let i = 0; i < 240; i++) {
     await new Promise(requestAnimationFrame);
     const now = performance.now(); times.push(now - last); last = now;
-    const clientX = box.left + box.width * (0.2 + 0.6 * i / 240), clientY = box.top + 50;
-    if (what === 'cursor') score.dispatchEvent(new PointerEvent('pointermove', {clientX, clientY, bubbles: true}));
-    else score.dispatchEvent(new WheelEvent('wheel', {clientX: box.left + box.width / 2, clientY,
-      deltaY: i < 120 ? -40 : 40, ctrlKey: true, bubbles: true, cancelable: true}));
+    if (what === 'zoom') scroll(i); else pointer('pointermove', i);
   }
+  if (what === 'drag' || what === 'pan') pointer('pointerup', 239);
   return times.slice(1);
 }"""
 
 
-def server(database: Database, keys: list[str]) -> None:
+def yardstick() -> float:
+    """Milliseconds of a fixed piece of work, since a machine's speed varies from minute to minute."""
+    some = np.random.default_rng(1).standard_normal((400, 400))
+    begin = time.perf_counter()
+    for _ in range(20):
+        some = some @ some / np.abs(some).max()
+    return 1000 * (time.perf_counter() - begin)
+
+
+def warm(client: Any, path: str, times: int) -> tuple[float, float]:
+    """Milliseconds of the first answer, and the median of the following ones."""
+    found = []
+    for _ in range(times + 1):
+        begin = time.perf_counter()
+        answer = client.get(path)
+        found.append(1000 * (time.perf_counter() - begin))
+        assert answer.status_code == 200, (path, answer.status_code)
+    return found[0], statistics.median(found[1:])
+
+
+def lineup(client: Any, keys: list[str]) -> tuple[str, str]:
+    """Addresses of a line-up: for the desk, and for its curves and cards."""
+    desk = client.get(f"/api/desk?laps={','.join(keys)}&reference={keys[0]}").json
+    curves = [lap["curves"] for lap in desk["laps"]]
+    return (
+        f"laps={','.join(keys)}&reference={keys[0]}",
+        f"laps={','.join(curves)}&reference={curves[0]}",
+    )
+
+
+def server(database: Database, keys: list[str], counts: tuple[int, ...], times: int) -> None:
     app = create_app(settings.load(), database)
     client = app.test_client()
     token = client.get("/api/session").json["csrf"]
     client.post("/api/session", json={"email": EMAIL, "password": PASSWORD}, headers={"X-CSRFToken": token})
-    roles = "speed,throttle,brake_pressure,steering,gear,engine_speed"
-    for count, channels in ((10, "speed,throttle,brake_pressure"), (12, roles)):
-        query = f"laps={','.join(keys[:count])}&reference={keys[0]}"
+    print(f"yardstick {yardstick():.1f} ms")
+    for count in counts:
+        desk, curves = lineup(client, keys[:count])
         for name, path in (
-            ("line-up", f"/api/desk?{query}"),
-            (f"curves, {channels.count(',') + 1} channels", f"/api/curves?{query}&roles={channels}"),
-            ("card of a passage", f"/api/card?{query}&passage=P4"),
+            ("line-up", f"/api/desk?{desk}"),
+            ("curves, 3 channels", f"/api/curves?{curves}&roles={','.join(FOUR.split(',')[1:])}"),
+            ("curves, 9 channels", f"/api/curves?{curves}&roles={','.join(TEN.split(',')[1:])}"),
+            ("card of a passage", f"/api/card?{curves}&passage=P4"),
+            ("card of a stretch", f"/api/card?{curves}&from_m=1500&to_m=2100"),
         ):
-            times = []
-            for _ in range(21):
-                begin = time.perf_counter()
-                assert client.get(path).status_code == 200
-                times.append(time.perf_counter() - begin)
-            print(f"{count} laps, {name:24s} {1000 * statistics.median(times[1:]):6.1f} ms on the server, warm")
+            first, median = warm(client, path, times)
+            print(f"{count:2d} laps, {name:20s} {median:6.1f} ms warm on the server (first {first:6.1f})")
 
 
-def browser(page: Page, keys: list[str]) -> None:
-    for count, staves in (
-        (10, "delta,speed,brake_pressure,throttle"),
-        (12, "delta,speed,brake_pressure,throttle,steering,gear"),
-    ):
+def browser(page: Page, keys: list[str], views: tuple[tuple[int, str], ...]) -> None:
+    for count, staves in views:
+        asked: list[str] = []
+        page.on("request", lambda request, asked=asked: asked.append(request.url))
         begin = time.perf_counter()
         page.goto(f"/compare?laps={','.join(keys[:count])}&ref={keys[0]}&staves={staves}")
         page.wait_for_selector(".plot canvas")
         page.evaluate("() => new Promise(requestAnimationFrame)")
         painted = time.perf_counter() - begin
         print(f"{count} laps x {staves.count(',') + 1} staves: page loaded and painted in {painted:.2f} s")
-        for what in ("cursor", "zoom"):
-            page.wait_for_timeout(600)
+        for what in ("hover", "drag", "zoom", "pan"):
+            page.wait_for_timeout(700)
+            asked.clear()
             times = page.evaluate(FRAMES, what)
-            middle, high = np.percentile(times, [50, 99])
-            print(f"  {what}: frame times median {middle:.1f} ms, 99th percentile {high:.1f} ms")
+            page.wait_for_timeout(700)
+            middle, high, most = np.percentile(times, [50, 95, 99])
+            cards = sum("/api/card" in url for url in asked)
+            print(
+                f"  {what:5s}: frame times median {middle:5.1f} ms, 95th percentile {high:5.1f}, 99th {most:5.1f}; "
+                f"{len(asked)} requests, {cards} of them cards"
+            )
+            page.keyboard.press("u")
+            page.keyboard.press("u")
 
 
 def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--quick", action="store_true", help="fewer repetitions, one view in the browser")
+    quick = parser.parse_args().quick
+    counts = (6, 12) if quick else (6, 12, 20)
+    views = ((6, FOUR),) if quick else ((6, FOUR), (12, FOUR), (12, SIX), (12, TEN), (20, TEN))
     with tempfile.TemporaryDirectory() as folder:
         stack = Stack(Path(folder))
         try:
             database = stack.start_database(print)
-            load_demo_team(database, lambda db, team, path: hand_in_now(db, Path(folder) / "inbox", team, path), print)
-            keys = [f"{run}.{lap}" for run in range(1, 7) for lap in (2, 3)]
-            server(database, keys)
+            load_demo_team(
+                database,
+                lambda db, team, path: hand_in_now(db, Path(folder) / "inbox", Giver(team, "shell"), path),
+                print,
+            )
+            keys = [f"{run}.{lap}" for lap in (2, 3, 4, 5) for run in range(1, 7)]
+            server(database, keys, counts, 5 if quick else 20)
             stack.start_application(print)
             with sync_playwright() as playwright:
                 chromium = playwright.chromium.launch(
@@ -94,7 +150,7 @@ def main() -> None:
                 page.get_by_label("Password").fill(PASSWORD)
                 page.get_by_role("button", name="Sign in").click()
                 page.wait_for_url("**/paddock")
-                browser(page, keys)
+                browser(page, keys, views)
                 chromium.close()
         finally:
             stack.stop()

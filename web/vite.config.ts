@@ -1,9 +1,10 @@
 import { sveltekit } from '@sveltejs/kit/vite';
 import tailwindcss from '@tailwindcss/vite';
+import { svelteTesting } from '@testing-library/svelte/vite';
 import { defineConfig } from 'vitest/config';
 
 export default defineConfig({
-  plugins: [tailwindcss(), sveltekit()],
+  plugins: [tailwindcss(), sveltekit(), svelteTesting()],
   build: { assetsInlineLimit: 0 },
   server: { proxy: { '/api': 'http://127.0.0.1:8180' } },
   test: { include: ['src/**/*.test.ts'] },

@@ -95,12 +95,12 @@ from lauftakt import settings
 from lauftakt.store.database import Database
 from lauftakt.work import importing
 from lauftakt.work.queue import work_on
-save = importing.save_run
+save = importing.save_analysis
 def slowly(*args, **kwargs):
     save(*args, **kwargs)          # everything is written, nothing is committed
     Path(sys.argv[2]).touch()
     import time; time.sleep(60)
-importing.save_run = slowly
+importing.save_analysis = slowly
 found = settings.load()
 work_on(Database(found.database_url), found.inbox, int(sys.argv[1]))
 """
@@ -131,10 +131,10 @@ def test_a_worker_killed_in_the_middle_leaves_nothing_and_the_job_goes_on(team: 
 def test_a_database_that_goes_away_loses_nothing(team: Team, day: Day, monkeypatch: pytest.MonkeyPatch) -> None:
     inbox = team.settings.inbox
     _, job = take_in(team.database, inbox, Giver(team.id, "browser"), "a.csv", day.files[0], move=False)
-    save = importing.save_run
+    save = importing.save_analysis
 
-    def cut(session, **kwargs):
-        save(session, **kwargs)
+    def cut(session, *args):
+        save(session, *args)
         number = session.connection().connection.dbapi_connection.thread_id()
         with team.database.engine.connect() as other:
             other.exec_driver_sql(f"KILL {number}")
@@ -142,7 +142,7 @@ def test_a_database_that_goes_away_loses_nothing(team: Team, day: Day, monkeypat
         session.execute(select(1))
 
     with monkeypatch.context() as broken:
-        broken.setattr(importing, "save_run", cut)
+        broken.setattr(importing, "save_analysis", cut)
         with pytest.raises(Exception, match=r"(?i)lost|gone|killed|interrupted|closed"):
             work_on(team.database, inbox, job)
     assert stored(team) == 0

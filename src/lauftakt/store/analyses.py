@@ -1,8 +1,10 @@
 """Analyses: the core's analysed runs <-> rows. Written aside, then made the run's present one in one transaction."""
 
 import json
-from dataclasses import asdict, fields
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, fields
 from datetime import timedelta
+from typing import Protocol
 
 import numpy as np
 import zstandard
@@ -17,7 +19,7 @@ from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures
 from lauftakt.store.blocks import pack, unpack
 from lauftakt.store.counting import settle
-from lauftakt.store.database import mine, now
+from lauftakt.store.database import now
 from lauftakt.store.models import Analysis, Comparison, ComparisonMember, Curves, LapRow, Run, SectorTime
 
 Array = NDArray[np.float64]
@@ -162,11 +164,82 @@ def load_figures(session: Session, team_id: int, analysis_id: int) -> AllFigures
 
 def numbers_of(session: Session, team_id: int, analysis_id: int) -> list[int]:
     """Numbers of an analysis' timed laps: the order of the rows of its curves."""
-    query = mine(LapRow, team_id).where(LapRow.analysis_id == analysis_id, LapRow.time_s.is_not(None))
-    return [lap.number for lap in session.scalars(query.order_by(LapRow.number))]
+    query = select(LapRow.number).where(
+        LapRow.team_id == team_id, LapRow.analysis_id == analysis_id, LapRow.time_s.is_not(None)
+    )
+    return list(session.scalars(query.order_by(LapRow.number)))
 
 
-def to_lap(row: LapRow) -> Lap:
+@dataclass(frozen=True)
+class LapView:
+    """A lap of an analysis, read only. Nothing of it ever changes but ``set_aside``."""
+
+    number: int
+    kind: str
+    automatic: str | None
+    set_aside: str | None
+    start_s: float
+    end_s: float
+    time_s: float | None
+    time_u_s: float | None
+    sector_times_s: tuple[float, ...]
+
+
+def load_laps(session: Session, team_id: int, analysis_ids: Sequence[int]) -> dict[int, tuple[LapView, ...]]:
+    """Laps of analyses, in order, by analysis."""
+    sectors: dict[int, list[float]] = {}
+    times = (
+        select(SectorTime.lap_id, SectorTime.time_s)
+        .join(LapRow, LapRow.id == SectorTime.lap_id)
+        .where(LapRow.team_id == team_id, LapRow.analysis_id.in_(analysis_ids))
+        .order_by(SectorTime.lap_id, SectorTime.number)
+    )
+    for lap_id, time_s in session.execute(times):
+        sectors.setdefault(lap_id, []).append(time_s)
+    found: dict[int, list[LapView]] = {analysis: [] for analysis in analysis_ids}
+    columns = (
+        LapRow.analysis_id, LapRow.id, LapRow.number, LapRow.kind, LapRow.automatic, LapRow.set_aside, LapRow.start_s,
+        LapRow.end_s, LapRow.time_s, LapRow.time_u_s,
+    )  # fmt: skip
+    query = select(*columns).where(LapRow.team_id == team_id, LapRow.analysis_id.in_(analysis_ids))
+    for row in session.execute(query.order_by(LapRow.number)):
+        lap = LapView(
+            number=row.number,
+            kind=row.kind,
+            automatic=row.automatic,
+            set_aside=row.set_aside,
+            start_s=row.start_s,
+            end_s=row.end_s,
+            time_s=row.time_s,
+            time_u_s=row.time_u_s,
+            sector_times_s=tuple(sectors.get(row.id, ())),
+        )
+        found[row.analysis_id].append(lap)
+    return {analysis: tuple(laps) for analysis, laps in found.items()}
+
+
+class LapLike(Protocol):
+    """A lap's row, or a view of one."""
+
+    @property
+    def number(self) -> int: ...
+    @property
+    def kind(self) -> str: ...
+    @property
+    def set_aside(self) -> str | None: ...
+    @property
+    def start_s(self) -> float: ...
+    @property
+    def end_s(self) -> float: ...
+    @property
+    def time_s(self) -> float | None: ...
+    @property
+    def time_u_s(self) -> float | None: ...
+    @property
+    def sector_times_s(self) -> tuple[float, ...]: ...
+
+
+def to_lap(row: LapLike) -> Lap:
     """The core's lap of a row."""
     return Lap(
         number=row.number,

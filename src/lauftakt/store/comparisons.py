@@ -13,7 +13,7 @@ from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.run import AnalysedRun
 from lauftakt.store.database import Database, mine, now
-from lauftakt.store.lineup import Entry
+from lauftakt.store.lineup import CurveCache, Entry
 from lauftakt.store.models import Comparison, ComparisonMember, FindingRow
 
 
@@ -33,6 +33,7 @@ def comparison_of(
     entries: Mapping[int, Entry],
     analysed: Mapping[int, AnalysedRun],
     reference: tuple[int, int],
+    cache: CurveCache,
 ) -> Comparison:
     """The comparison of a line-up's runs with a reference lap, with members and findings; computed where it is new.
 
@@ -41,11 +42,13 @@ def comparison_of(
     database, session : where to look, and where to keep it in a transaction of its own
     entries, analysed : the runs, by id
     reference : run and number of the reference lap
+    cache : comparisons read before
     """
     team_id = entries[reference[0]].run.team_id
     key = key_of(entries, reference)
-    found = _load(session, team_id, key)
+    found = cache.comparison(key) or _load(session, team_id, key)
     if found is not None:
+        cache.keep_comparison(key, found)
         return found
     order = list(entries)
     contenders = [Contender(analysed[run], f"{entries[run].run.driver_id}") for run in order]

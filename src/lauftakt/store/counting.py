@@ -1,6 +1,7 @@
 """Which laps of a run count: the core's rule on rows, and the summary that lists show."""
 
 from collections.abc import Sequence
+from typing import Protocol
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
@@ -13,6 +14,13 @@ from lauftakt.store.models import LapRow, LapWord, Run
 SAME_LAP_S = 2.5
 
 
+class Begun(Protocol):
+    """A lap's row, or a view of one: whatever has a beginning."""
+
+    @property
+    def start_s(self) -> float: ...
+
+
 def laps_of(session: Session, analysis_id: int | None) -> list[LapRow]:
     """An analysis' laps with their sectors, in order."""
     if analysis_id is None:
@@ -21,7 +29,7 @@ def laps_of(session: Session, analysis_id: int | None) -> list[LapRow]:
     return list(session.scalars(query.order_by(LapRow.number)))
 
 
-def word_for(lap: LapRow, words: Sequence[LapWord]) -> LapWord | None:
+def word_for(lap: Begun, words: Sequence[LapWord]) -> LapWord | None:
     """What was said of a lap: the word whose moment is its beginning."""
     near = [word for word in words if abs(word.moment_s - lap.start_s) < SAME_LAP_S]
     return min(near, key=lambda word: abs(word.moment_s - lap.start_s), default=None)

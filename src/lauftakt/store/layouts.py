@@ -22,57 +22,51 @@ NEAR_M = 15_000
 MOST_KEPT = 40
 
 
-class _Kept:
+class LayoutCache:
     """Layouts made last. A version and a sector set never change, so what was made of them is right for ever."""
 
     def __init__(self) -> None:
-        self._layouts: OrderedDict[tuple[int, int | None, str], Layout] = OrderedDict()
+        self._layouts: OrderedDict[tuple[int, int | None], Layout] = OrderedDict()
         self._lock = Lock()
 
-    def get(self, key: tuple[int, int | None, str]) -> Layout | None:
+    def get(self, key: tuple[int, int | None]) -> Layout | None:
         with self._lock:
             if key in self._layouts:
                 self._layouts.move_to_end(key)
             return self._layouts.get(key)
 
-    def put(self, key: tuple[int, int | None, str], layout: Layout) -> None:
+    def put(self, key: tuple[int, int | None], layout: Layout) -> None:
         with self._lock:
             self._layouts[key] = layout
             while len(self._layouts) > MOST_KEPT:
                 self._layouts.popitem(last=False)
 
 
-def load_layout(session: Session, version_id: int, sectors: SectorSet | None, kept: "_Kept | None" = None) -> Layout:
+def load_layout(
+    session: Session, version_id: int, sector_set_id: int | None, kept: LayoutCache | None = None
+) -> Layout:
     """The core's layout of a version, cut by a sector set.
 
     Parameters
     ----------
     session : to read what is not kept
     version_id : of the layout's version; the caller has seen that it may be read
-    sectors : None for a layout without sectors of its own
+    sector_set_id : None for a layout without sectors of its own
     kept : layouts made before
+
+    Returns
+    -------
+    The layout; its name is that at the time when it was made, since a layout may be renamed.
     """
-    name = session.scalar(
-        select(LayoutRow.name)
-        .join(LayoutVersion, LayoutVersion.layout_id == LayoutRow.id)
-        .where(LayoutVersion.id == version_id)
-    )
-    key = (version_id, sectors.id if sectors else None, name or "")
+    key = (version_id, sector_set_id)
     found = kept.get(key) if kept is not None else None
     if found is None:
         version = session.get_one(LayoutVersion, version_id, options=[undefer_group("drawing")], populate_existing=True)
-        found = to_layout(version, sectors, name or "")
+        sectors = session.get(SectorSet, sector_set_id) if sector_set_id is not None else None
+        found = to_layout(version, sectors, version.layout.name)
         if kept is not None:
             kept.put(key, found)
     return found
-
-
-def keep_layouts() -> _Kept:
-    """A new store of layouts for one application."""
-    return _Kept()
-
-
-LayoutCache = _Kept
 
 
 def to_layout(version: LayoutVersion, sectors: SectorSet | None, name: str) -> Layout:

@@ -2,13 +2,13 @@
 
 from collections import OrderedDict
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from threading import Lock
 
 import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy import select
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.laps.lap import Lap, LapTrace, inside, reach
@@ -19,10 +19,10 @@ from lauftakt.core.run import AnalysedRun, put_together
 from lauftakt.core.technique.figures import Technique
 from lauftakt.core.technique.signals import Scale, Signals, assemble, sample
 from lauftakt.core.technique.windows import windows
-from lauftakt.store.analyses import AllFigures, load_curves, load_figures, to_lap, trace_from
+from lauftakt.store.analyses import AllFigures, LapView, load_curves, load_figures, load_laps, to_lap, trace_from
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.layouts import LayoutCache, load_layout
-from lauftakt.store.models import Analysis, ChannelRow, LapRow, Run, SectorSet
+from lauftakt.store.models import Analysis, ChannelRow, Comparison, LapRow, Run
 from lauftakt.store.runs import load_samples
 
 Array = NDArray[np.float64]
@@ -43,7 +43,7 @@ class Entry:
 
     run: Run
     analysis: Analysis
-    laps: tuple[LapRow, ...]
+    laps: tuple[LapView, ...]
     curves: dict[str, Array]
     layout: Layout
 
@@ -52,7 +52,7 @@ class Entry:
         """Timed laps, in the order of the curves' rows."""
         return [lap.number for lap in self.laps if lap.time_s is not None]
 
-    def lap(self, number: int) -> LapRow:
+    def lap(self, number: int) -> LapView:
         return next(lap for lap in self.laps if lap.number == number)
 
     def trace(self, number: int) -> LapTrace | None:
@@ -106,8 +106,10 @@ class CurveCache:
         self._most = most
         self._curves: OrderedDict[tuple[int, str], Array] = OrderedDict()
         self._analysed: OrderedDict[tuple[object, ...], AnalysedRun] = OrderedDict()
+        self._laps: OrderedDict[int, tuple[LapView, ...]] = OrderedDict()
         self._lock = Lock()
         self.layouts = LayoutCache()
+        self.comparisons: OrderedDict[str, Comparison] = OrderedDict()
 
     def analysed(self, session: Session, entry: Entry) -> AnalysedRun:
         """The core's view of a run, with the figures that were kept with its analysis."""
@@ -122,6 +124,38 @@ class CurveCache:
             while len(self._analysed) > self._most:
                 self._analysed.popitem(last=False)
         return found
+
+    def comparison(self, key: str) -> Comparison | None:
+        """A comparison that was read before (detached); none ever changes."""
+        with self._lock:
+            return self.comparisons.get(key)
+
+    def keep_comparison(self, key: str, row: Comparison) -> None:
+        with self._lock:
+            self.comparisons[key] = row
+            while len(self.comparisons) > self._most * 4:
+                self.comparisons.popitem(last=False)
+
+    def laps(self, session: Session, team_id: int, analysis_ids: Sequence[int]) -> dict[int, tuple[LapView, ...]]:
+        """Laps of analyses, with what counts now; only that is asked for where the laps are kept."""
+        with self._lock:
+            kept = {analysis: self._laps[analysis] for analysis in analysis_ids if analysis in self._laps}
+        missing = [analysis for analysis in analysis_ids if analysis not in kept]
+        if missing:
+            found = load_laps(session, team_id, missing)
+            kept |= found
+            with self._lock:
+                self._laps |= found
+                while len(self._laps) > self._most * 4:
+                    self._laps.popitem(last=False)
+        query = select(LapRow.analysis_id, LapRow.number, LapRow.set_aside).where(
+            LapRow.team_id == team_id, LapRow.analysis_id.in_(analysis_ids), LapRow.set_aside.is_not(None)
+        )
+        aside = {(analysis, number): why for analysis, number, why in session.execute(query)}
+        return {
+            analysis: tuple(replace(lap, set_aside=aside.get((analysis, lap.number))) for lap in kept[analysis])
+            for analysis in analysis_ids
+        }
 
     def get(
         self, session: Session, team_id: int, analysis_ids: Sequence[int], roles: Sequence[str]
@@ -180,15 +214,11 @@ def load_entries(
     """Entries of a line-up by run, each from the analysis that is named for it, read in one transaction."""
     team_id = runs[0].team_id
     ids = [analyses[run.id].id for run in runs]
-    laps: dict[int, list[LapRow]] = {analysis: [] for analysis in ids}
-    query = mine(LapRow, team_id).where(LapRow.analysis_id.in_(ids)).options(selectinload(LapRow.sectors))
-    for lap in session.scalars(query.order_by(LapRow.number)):
-        laps[lap.analysis_id].append(lap)
+    laps = cache.laps(session, team_id, ids)
     logged = [role for role in roles if not role.startswith(NAMELESS)]
     curves = cache.get(session, team_id, ids, list(dict.fromkeys(["time", *COMPUTED, *logged])))
     first = analyses[runs[0].id]
-    sectors = session.get(SectorSet, first.sector_set_id) if first.sector_set_id is not None else None
-    layout = load_layout(session, first.layout_version_id, sectors, cache.layouts)
+    layout = load_layout(session, first.layout_version_id, first.sector_set_id, cache.layouts)
     found = {}
     for run in runs:
         analysis = analyses[run.id]
@@ -198,11 +228,11 @@ def load_entries(
                 rows = nameless(session, run, laps[analysis.id], own["time"], role[len(NAMELESS) :])
                 if rows is not None:
                     own[role] = rows
-        found[run.id] = Entry(run, analysis, tuple(laps[analysis.id]), own, layout)
+        found[run.id] = Entry(run, analysis, laps[analysis.id], own, layout)
     return found
 
 
-def nameless(session: Session, run: Run, laps: Sequence[LapRow], time: Array, name: str) -> Array | None:
+def nameless(session: Session, run: Run, laps: Sequence[LapView], time: Array, name: str) -> Array | None:
     """A channel without a role along the timed laps, (laps, e), in the logger's unit; None where there is none."""
     row = session.scalar(
         mine(ChannelRow, run.team_id).where(

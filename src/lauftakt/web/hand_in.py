@@ -25,7 +25,7 @@ from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("hand_in", __name__, tag="Hand-in")
 
-PAGE = 60
+PAGE = 30
 EVENTS = 60
 STATES = {"open": ("waiting", "running"), "taken": ("taken",), "trouble": ("refused", "failed", "cancelled")}
 # A change may be committed this much later than it was stamped; whoever looks again is told it twice rather than never.

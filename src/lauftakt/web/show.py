@@ -4,10 +4,11 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, joinedload, selectinload
+from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.roles import ROLES
+from lauftakt.store.analyses import LapView, load_laps
 from lauftakt.store.counting import word_for
 from lauftakt.store.models import (
     Analysis,
@@ -16,7 +17,6 @@ from lauftakt.store.models import (
     Event,
     HandIn,
     Job,
-    LapRow,
     LapWord,
     LayoutRow,
     Original,
@@ -90,7 +90,7 @@ def reference_run(runs: Sequence[Run]) -> Run | None:
     return min(timed, key=lambda row: row.best_s or 0.0, default=None)
 
 
-def lap(row: LapRow, words: Sequence[LapWord]) -> schemas.LapOut:
+def lap(row: LapView, words: Sequence[LapWord]) -> schemas.LapOut:
     word = word_for(row, words)
     return schemas.LapOut(
         number=row.number,
@@ -112,10 +112,7 @@ class Details:
     def __init__(self, session: Session, viewer: Viewer, runs: Sequence[Run]) -> None:
         ids = [row.id for row in runs]
         analyses = [row.analysis_id for row in runs if row.analysis_id is not None]
-        self.laps: dict[int, list[LapRow]] = {}
-        query = select(LapRow).where(LapRow.team_id == viewer.team_id, LapRow.analysis_id.in_(analyses))
-        for row in session.scalars(query.options(selectinload(LapRow.sectors)).order_by(LapRow.number)):
-            self.laps.setdefault(row.run_id, []).append(row)
+        self.laps = load_laps(session, viewer.team_id, analyses)
         self.renewing = being_renewed(session, viewer.team_id, ids)
         kept = select(Original.run_id).where(Original.team_id == viewer.team_id, Original.run_id.in_(ids))
         self.originals = set(session.scalars(kept))
@@ -141,7 +138,7 @@ class Details:
             overlaps=[
                 schemas.Overlap(run=item.other_id, laps=item.laps, message=item.message) for item in row.overlaps
             ],
-            laps=[lap(item, row.words) for item in self.laps.get(row.id, [])],
+            laps=[lap(item, row.words) for item in self.laps.get(row.analysis_id or 0, ())],
             warnings=[schemas.WarningOut(**warning) for warning in (analysis.warnings if analysis else [])],
         )
 
@@ -200,13 +197,13 @@ def _hand_in(row: HandIn, details: Details) -> schemas.HandInOut:
     )
 
 
-def layout(row_id: int, found: Layout) -> schemas.LayoutOut:
+def layout(row: LayoutRow, found: Layout) -> schemas.LayoutOut:
     """A layout with its map."""
     every = slice(None, None, 4)
     xs, ys, ss = found.centre.x[every], found.centre.y[every], found.centre.s[every]
     return schemas.LayoutOut(
-        id=row_id,
-        name=found.name,
+        id=row.id,
+        name=row.name,
         length_m=found.length,
         corners=[schemas.CornerOut(**vars(corner)) for corner in found.corners],
         passages=[

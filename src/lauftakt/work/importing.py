@@ -154,7 +154,7 @@ def _on_known_layout(database: Database, source: Source, log: Log) -> _Placed | 
         else:
             near = layouts_near(session, source.team_id, *where(log))
         known = [
-            (row.id, row.current_id, load_layout(session, row.current_id, sectors_of(session, row)))
+            (row.id, row.current_id, load_layout(session, row.current_id, _newest(session, row)))
             for row in near
             if row.current_id is not None
         ]
@@ -165,6 +165,11 @@ def _on_known_layout(database: Database, source: Source, log: Log) -> _Placed | 
             if error.code != "elsewhere":
                 raise
     return None
+
+
+def _newest(session: Session, row: LayoutRow) -> int | None:
+    sectors = sectors_of(session, row)
+    return sectors.id if sectors is not None else None
 
 
 def _on_new_layout(database: Database, source: Source, log: Log) -> _Placed:

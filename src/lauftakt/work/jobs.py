@@ -234,7 +234,11 @@ def due(database: Database) -> list[int]:
             or_(
                 and_(Job.state == "waiting", Job.created_at < late, Job.sent_at.is_(None)),
                 and_(Job.state == "waiting", Job.sent_at < now() - LOST),
-                and_(Job.state == "running", Job.lease_until < now(), Job.sent_at < now() - LEASE),
+                and_(
+                    Job.state == "running",
+                    Job.lease_until < now(),
+                    or_(Job.sent_at.is_(None), Job.sent_at < now() - LEASE),
+                ),
             )
         )
         ids = list(session.scalars(query.order_by(Job.id).limit(200)))

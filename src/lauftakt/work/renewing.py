@@ -22,7 +22,7 @@ from lauftakt.store.analyses import save_analysis
 from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.dialects import find_dialect, to_dialect
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import Analysis, DialectRow, Event, LayoutRow, Original, Run, SectorSet
+from lauftakt.store.models import Analysis, DialectRow, Event, LayoutRow, Original, Run
 from lauftakt.store.originals import Damaged, write_original
 from lauftakt.store.runs import load_raw, save_channels, save_recognition
 from lauftakt.work.jobs import Claim, hold, renew_runs
@@ -130,12 +130,11 @@ def _basis(session: Session, run: Run) -> _Basis:
     layout_row, event = session.get_one(LayoutRow, run.layout_id), session.get_one(Event, run.event_id)
     if layout_row.current_id is None:
         raise Unusable("no-layout", "The layout of this run has no version to place it on.")
-    sectors = session.get(SectorSet, event.sector_set_id) if event.sector_set_id is not None else None
     return _Basis(
         raw=RawLog(raw.channels, raw.meta | said, raw.warnings),
         dialect=_dialect(row, fixed),
         dialect_id=row.id if row is not None else None,
-        layout=load_layout(session, layout_row.current_id, sectors),
+        layout=load_layout(session, layout_row.current_id, event.sector_set_id),
         layout_version_id=layout_row.current_id,
         sector_set_id=event.sector_set_id,
         reading=run.reading,

@@ -14,6 +14,7 @@ from scipy.spatial import cKDTree
 from lauftakt.core.log.model import Unusable
 
 Array = NDArray[np.float64]
+# Half of what a hairpin's radius is: fine enough for it, coarse enough to be solved at once.
 KNOT_SPACING_M = 6.0
 
 
@@ -126,6 +127,7 @@ class CentreLine:
         return inside, n
 
 
+# A fix driving the other way counts as 50 m further off: neighbouring roads of opposite direction are that near.
 HEADING_WEIGHT_M = 25.0
 
 

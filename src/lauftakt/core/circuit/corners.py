@@ -12,11 +12,17 @@ from lauftakt.core.arrays import spans
 from lauftakt.core.circuit.layout import Corner, Layout
 
 Array = NDArray[np.float64]
+# Radius of 320 m: at racing pace the first that is not simply flat. Tried on the simulator's four circuits.
 BEND_ON = 1 / 320.0
+# Twice that radius, so that a corner does not end in its own noise.
 BEND_OFF = 1 / 650.0
+# Radians, 9 degrees: less is a kink of a straight.
 LEAST_TURN = 0.15
+# A few car lengths: bends of one direction nearer than this are one corner with two apexes.
 JOIN_SAME_M = 28.0
+# Share of the weaker bend's curvature below which two bends are apart.
 VALLEY = 0.25
+# Bends of opposite direction nearer than this are a chicane.
 CHICANE_M = 40.0
 
 

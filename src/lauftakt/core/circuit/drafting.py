@@ -18,10 +18,15 @@ from lauftakt.core.log.track import Track, read_track
 from lauftakt.core.plane import Plane
 
 Array = NDArray[np.float64]
+# Wavelength that the centre line keeps half of; shorter ones are the fixes' noise (benchmarks/accuracy.py).
 CUTOFF_M = 34.0
+# Half of an assumed start line: wider than any road.
 HALF_LINE_M = 12.0
+# A drawn centre line is used as given; the contract allows so much smoothing.
 GIVEN_SLACK_M = 0.1
+# More laps of one driver would make the centre line theirs.
 LAPS_A_LOG = 8
+# More add nothing but time.
 LAPS_IN_ALL = 48
 # The contract fixes where a start line lies that nobody knows.
 INTO_STRAIGHT_M = 100.0

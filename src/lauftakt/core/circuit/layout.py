@@ -61,6 +61,7 @@ class LayoutSketch:
     left_out: tuple[str, ...] = ()
 
 
+# Nearer than this to the other line it is the same road.
 OTHER_WAY_M = 20.0
 
 

@@ -9,7 +9,9 @@ from lauftakt.core.log.model import Unusable
 from lauftakt.core.plane import Plane
 
 Array = NDArray[np.float64]
+# Lines are drawn kerb to kerb, and cars and receivers go beyond.
 LINE_SLACK_M = 8.0
+# Two crossings within five seconds are one, seen twice by a jumping receiver.
 LEAST_LAP_S = 5.0
 
 

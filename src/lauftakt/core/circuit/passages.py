@@ -9,6 +9,7 @@ from scipy.ndimage import uniform_filter1d
 from lauftakt.core.circuit.layout import Corner, Layout, Passage
 
 Array = NDArray[np.float64]
+# Corners with less full throttle between them depend on one another: the first pays for the last.
 LINK_S = 1.0
 
 

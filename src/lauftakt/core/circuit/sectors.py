@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 from lauftakt.core.circuit.layout import Layout
 
 Array = NDArray[np.float64]
+# As few as can be named from memory; the contract fixes it.
 SECTORS = 3
 
 

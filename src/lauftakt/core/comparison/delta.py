@@ -1,6 +1,7 @@
 """Comparison of laps with a reference: time delta, loss rate, loss by stretch, each with its uncertainty."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,7 +39,7 @@ def loss_rate(delta: Array, length: float) -> Array:
 
     Parameters
     ----------
-    delta : (g,) s, at whole metres and at the lap's length
+    delta : (g,) or (laps, g) s, at whole metres and at the lap's length
     length : of the lap, m: the grid's last step is what is left of a metre
 
     Notes
@@ -46,12 +47,12 @@ def loss_rate(delta: Array, length: float) -> Array:
     The fits need equal steps: the last grid point, which lies less than a metre behind its neighbour, is moved to where
     a whole metre would end, along the slope of the short step.
     """
-    last = length - (len(delta) - 2)
+    last = length - (delta.shape[-1] - 2)
     whole = delta.copy()
-    whole[-1] = delta[-2] + (delta[-1] - delta[-2]) / max(last, LEAST_STEP_M)
-    if len(delta) <= RATE_WINDOW_M:
-        return np.gradient(whole)
-    return np.asarray(savgol_filter(whole, RATE_WINDOW_M, 2, deriv=1))
+    whole[..., -1] = delta[..., -2] + (delta[..., -1] - delta[..., -2]) / max(last, LEAST_STEP_M)
+    if delta.shape[-1] <= RATE_WINDOW_M:
+        return np.asarray(np.gradient(whole, axis=-1))
+    return np.asarray(savgol_filter(whole, RATE_WINDOW_M, 2, deriv=1, axis=-1))
 
 
 def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Array, from_m: float = 0.0) -> Array:
@@ -79,6 +80,26 @@ def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Arr
     if same_run:
         return np.asarray(np.sqrt(np.mean((own - other) ** 2, axis=1)))
     return np.asarray(np.sqrt(np.mean(own**2, axis=1) + np.mean(other**2, axis=1)))
+
+
+def stretch_losses(
+    laps: Sequence[LapTrace], reference: LapTrace, low: float, high: float, same_run: bool
+) -> list[Loss]:
+    """:func:`stretch_loss` of several laps of one run against one reference, all at once."""
+    ends = np.array([low, high])
+    base = float(np.diff(time_at(reference, ends))[0])
+    found = [Loss(float(np.diff(time_at(lap, ends))[0]) - base, 0.0) for lap in laps]
+    whole = [index for index, loss in enumerate(found) if np.isfinite(loss.loss_s)]
+    if whole and laps[0].draws.shape[1] and reference.draws.shape[1]:
+        own = np.diff(np.stack([draws_at(laps[index], ends) for index in whole]), axis=1)[:, 0]
+        other = np.diff(draws_at(reference, ends), axis=0)
+        square = (own - other) ** 2 if same_run else own**2 + np.mean(other**2)
+        for index, u in zip(whole, np.sqrt(np.mean(square, axis=1)), strict=True):
+            found[index] = replace(found[index], loss_u_s=float(u))
+    return [
+        loss if index in whole else stretch_loss(laps[index], reference, low, high, same_run)
+        for index, loss in enumerate(found)
+    ]
 
 
 def stretch_loss(lap: LapTrace, reference: LapTrace, low: float, high: float, same_run: bool) -> Loss:

@@ -8,8 +8,11 @@ from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.windows import windows
 
 Array = NDArray[np.float64]
+# Rain lies far below this share of the dry run's grip, a careful driver stays above (simulator, grip 0.72 to 1).
 MUCH_LESS = 0.86
+# In a single corner a cautious driver may be as slow as this.
 LESS = 0.93
+# Share of the corners in which there must be less grip.
 EVERYWHERE = 0.9
 
 

@@ -12,11 +12,17 @@ from statistics import fmean, median, stdev
 
 from lauftakt.core.technique.figures import Figures
 
+# Two runs' places differ by so much for reasons of the receiver alone (docs/numbers.md).
 PLACE_M = 1.0
+# The same for offsets.
 OFFSET_M = 0.5
+# Standard errors from which on a difference is one.
 CLEAR = 2.0
+# A cause that explains less of a loss is not named.
 LEAST_SHARE = 0.12
+# Nor one that explains less than a hundredth.
 LEAST_S = 0.01
+# Nor a second one that explains less than this share of the first.
 SECOND = 0.3
 
 

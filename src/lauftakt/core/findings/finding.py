@@ -164,7 +164,7 @@ def _of_run(
         lost += _everywhere(index, contender, lap, base, layout, slower)
     alone = lone_error(contender.run, layout)
     for position in positions:
-        match = _match(index, contender, base, lap, layout, position, slower, alone)
+        match = _match(index, contender, lap, base, layout, position, slower, alone)
         if match is None:
             continue
         verdict = _verdict(match)
@@ -174,7 +174,7 @@ def _of_run(
 
 
 def _match(
-    index: int, contender: Contender, base: Contender, lap: Lap, layout: Layout, position: int, slower: float,
+    index: int, contender: Contender, lap: Lap, base: Contender, layout: Layout, position: int, slower: float,
     alone: float,
 ) -> _Match | None:  # fmt: skip
     """The two drivers in one passage; None where one of them has no clean passage.

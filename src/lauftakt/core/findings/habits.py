@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lauftakt.core.comparison.delta import stretch_loss
+from lauftakt.core.comparison.delta import Loss, stretch_losses
 from lauftakt.core.findings.causes import Evidence, judge
 from lauftakt.core.findings.pairing import PARTS, clean_laps
 from lauftakt.core.laps.lap import LapTrace
@@ -37,8 +37,10 @@ def habit_between(
     inside = (max(low, 0.0), min(high, length))
     # A lap that runs on into one that does not count is judged up to the line; it is no measure of the whole.
     cut = set(clean_laps(run, *inside, length)) - whole
-    judged = {n: stretch_loss(run.traces[n], reference, low, high, same_run) for n in whole}
-    judged |= {n: stretch_loss(run.traces[n], reference, *inside, same_run) for n in cut}
+    judged: dict[int, Loss] = {}
+    for numbers, ends in ((sorted(whole), (low, high)), (sorted(cut), inside)):
+        losses_of = stretch_losses([run.traces[n] for n in numbers], reference, *ends, same_run)
+        judged |= dict(zip(numbers, losses_of, strict=True))
     losses = {n: judged[n] for n in sorted(whole) if judged[n].whole} or {n: judged[n] for n in sorted(cut)}
     if not losses:
         return None

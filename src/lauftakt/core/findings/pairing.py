@@ -20,6 +20,7 @@ Array = NDArray[np.float64]
 MEDIAN_FACTOR = 1.25
 # Of fewer passages a median says no more than the reference lap itself.
 FEW = 3
+# In driving order; the contract fixes them.
 PARTS = ("entry", "middle", "exit", "straight")
 
 

@@ -3,6 +3,7 @@
 from lauftakt.core.findings.causes import Evidence
 from lauftakt.core.findings.finding import Finding
 
+# Sentences of the shell are metric.
 KMH = 3.6
 _CAUSES = {
     "early_brake": "brakes {distance} earlier",

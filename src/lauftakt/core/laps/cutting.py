@@ -13,7 +13,9 @@ from lauftakt.core.laps.lap import Lap, LapTrace, draw_places, inside, reach
 from lauftakt.core.placing.placed import Placed
 
 Array = NDArray[np.float64]
+# Within so far of a line that lies askew, places are shifted; further round they stay what they are.
 SKEW_REACH_M = 30.0
+# A start line counts as crossed a little beyond its drawn ends, not in a pit lane beside it.
 BESIDE_M = 3.0
 
 

@@ -5,10 +5,12 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lauftakt.core.arrays import remembered
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 
 Array = NDArray[np.float64]
+# The error of time changes over tens of metres: finer draws say the same.
 DRAW_STEP_M = 20.0
 
 
@@ -63,6 +65,10 @@ class LapTrace:
 def reach(layout: Layout) -> Array:
     """Places, in metres from the start line, at which a lap's surroundings are kept: whole metres from before the first
     passage that begins before the line to after the last that ends behind it, and the lap's length."""
+    return remembered(layout, "_reach", lambda: _reach(layout))
+
+
+def _reach(layout: Layout) -> Array:
     before = after = 0.0
     if layout.centre.closed:
         for low, high in (passage_range(layout, index) for index in range(len(layout.passages))):
@@ -82,6 +88,10 @@ def inside(layout: Layout) -> slice:
 def draw_places(layout: Layout) -> Array:
     """Places, in metres, at which draws of the error of a lap's time are kept: every 20 m of :func:`reach`, and where
     the lap begins and ends."""
+    return remembered(layout, "_draw_places", lambda: _draw_places(layout))
+
+
+def _draw_places(layout: Layout) -> Array:
     places = reach(layout)
     steps = np.arange(np.floor(places[0] / DRAW_STEP_M) * DRAW_STEP_M, places[-1] + DRAW_STEP_M, DRAW_STEP_M)
     return np.unique(np.append(np.clip(steps, places[0], places[-1]), [0.0, layout.length]))

@@ -4,8 +4,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+# Fewer changes do not tell a clock.
 LEAST_CHANGES = 30
+# Share of the changes that must lie on the slower clock.
 REGULAR = 0.95
+# Share of neighbouring steps: a channel that is merely slow changes at any distance.
 OFTEN = 0.25
 
 

@@ -6,6 +6,7 @@ from numpy.typing import NDArray
 from lauftakt.core.log.model import Unusable, Warning
 
 Array = NDArray[np.float64]
+# Longer than any race; times beyond it are in another unit.
 LONGEST_S = 48 * 3600.0
 
 

@@ -98,6 +98,7 @@ _HINTS: tuple[tuple[tuple[str, ...], tuple[str, ...], str], ...] = (
 )
 # Words that must stand alone: they are parts of many others.
 _SHORT = {"lat", "lon", "acc", "g", "r", "pos", "fl", "fr", "rl", "rr", "min", "max", "map", "long", "gang", "rad"}
+# Confidence of our own header names, of names that are known, and of names that merely hold the right words.
 EXACT = 0.98
 KNOWN = 0.9
 HINTED = 0.7

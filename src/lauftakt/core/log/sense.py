@@ -17,10 +17,15 @@ Array = NDArray[np.float64]
 SPEED_FACTORS = {
     "m/s": 1.0, "km/h": 3.6, "mph": 2.2369, "knots": 1.9438, "km/h taken as mph": 3.6 / 2.2369,
 }  # fmt: skip
+# Wheels that are worn or spin change a speed by less; neighbouring units differ by more.
 FACTOR_SLACK = 0.06
+# Correlation from which on values alone are believed.
 CLEAR = 0.75
+# Confidence of a channel whose unit contradicts the positions.
 DOUBTED = 0.5
+# Correlation below minus this: the sign is turned, not only noisy.
 MIRRORED = 0.6
+# Quarters of a second in motion, below which nothing is said.
 LEAST_MOVING = 80
 
 

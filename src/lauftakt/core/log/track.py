@@ -12,7 +12,9 @@ from lauftakt.core.log.repairs import good_fixes
 from lauftakt.core.plane import Plane
 
 Array = NDArray[np.float64]
+# Fewer positions make no lap.
 LEAST_FIXES = 50
+# A slower speed is interpolated to this rate, so that integrals of it are smooth.
 DENSE_HZ = 50.0
 
 

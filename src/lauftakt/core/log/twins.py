@@ -11,7 +11,9 @@ Array = NDArray[np.float64]
 # driver can be as alike as that, but not lap after lap.
 SURE_S = 0.004
 LIKELY_S = 0.02
+# A single place may be off by so many times that.
 WIDEST = 5.0
+# Of the laps that both logs hold, so many must be alike.
 SHARE = 0.6
 
 

@@ -14,18 +14,30 @@ from lauftakt.core.placing.placed import DRAWS, Placed
 from lauftakt.core.placing.smoother import Nodes, Noise, smooth
 
 Array = NDArray[np.float64]
+# Curvature of corners needs no finer steps.
 STEP_M = 2.0
+# Shorter than any corner, longer than the noise of accelerometers.
 SMOOTH_M = 6.0
+# Long enough to hold a corner and its neighbours, short enough that wheel size does not smear it.
 WINDOW_M = 260.0
+# Windows overlap fourfold.
 EVERY_M = 60.0
+# What a wrong wheel size may add up to between two corners.
 REACH_M = 40.0
+# Correlation below which it is another circuit (the other simulated circuits reach 0.5).
 LEAST_MATCH = 0.75
+# How sure a good match is of the place; measured on the demo day.
 CORNER_M = 2.0
+# The wheel is turned further the faster the car goes: so much less sure than an accelerometer.
 STEERING = 5.0
+# A lap counter's own jitter at racing speed.
 TRIGGER_M = 0.6
+# A logged lap distance follows another line than the centre line.
 DISTANCE_M = 3.0
 PATH_M = 0.6  # what the driven path's length may differ from the centre line's, m per root second
+# As in placing by positions.
 NODE_S = 0.5
+# As for tracks.
 DENSE_HZ = 50.0
 
 

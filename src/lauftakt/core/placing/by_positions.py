@@ -21,12 +21,15 @@ OFF_CIRCUIT_M = 25.0
 # Share of the fixes that must lie on the layout: of a closed one most driving does, of an open one only the drives up.
 LEAST_NEAR = 0.3
 LEAST_NEAR_OPEN = 0.02
+# Fewer on the layout make no lap.
 LEAST_FIXES = 50
 # 1 - n kappa of a line on the inside of the tightest hairpins; less would be a wrong offset.
 LEAST_STRETCH = 0.3
 # No lap is timed across a pause that is longer.
 LONGEST_PAUSE_S = 1.0
+# Below this, positions of a standing car wander.
 MOVING_MS = 4.0
+# So much driving somewhere else is told.
 ELSEWHERE_SHARE = 0.3
 # Between nodes the car follows its speed to the millimetre.
 NODE_S = 0.5

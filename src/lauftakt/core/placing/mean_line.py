@@ -10,9 +10,13 @@ from lauftakt.core.circuit.centre import CentreLine, smooth_curve
 from lauftakt.core.placing.smoother import Noise
 
 Array = NDArray[np.float64]
+# Knots of the mean line's error: on straights by distance,
 MEAN_STEP_M = 100.0
+# in corners by what is turned, since a line changes there.
 MEAN_STEP_RAD = 0.6
+# Nobody repeats a line better than this.
 LINE_FLOOR_M = 0.12
+# Over about such a distance a driver's line departs from another (simulator, benchmarks/accuracy.py).
 LINE_LENGTH_M = 80.0
 
 

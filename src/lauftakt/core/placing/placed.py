@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 from lauftakt.core.log.model import Warning
 
 Array = NDArray[np.float64]
+# Standard deviations from so many draws are right to 9 %, and laps stay small.
 DRAWS = 64
 
 

@@ -10,9 +10,13 @@ from lauftakt.core.arrays import spans
 from lauftakt.core.technique.signals import Signals
 
 Array = NDArray[np.float64]
+# The contract: held for at least so long.
 HELD_S = 0.2
+# The contract: applications nearer than this are one.
 JOINED_M = 25.0
+# Who brakes longer before the window is braking for something else.
 MOST_EARLY_M = 120.0
+# Half of a usual pedal's rise, before the middle of a step in deceleration (simulator).
 INFERRED_RISE_S = 0.11
 
 

@@ -7,9 +7,13 @@ from scipy.signal import find_peaks
 from lauftakt.core.technique.signals import BRAKE_ON, Signals
 
 Array = NDArray[np.float64]
+# The contract: share of the run's maximum from which on it is full.
 FULL = 0.95
+# The contract's "a little before the lowest speed".
 LITTLE_BEFORE_M = 12.0
+# Share that must be let off to be a lift; a foot on a rough road moves by less.
 LIFT = 0.25
+# Driving force says less than a pedal: thresholds that agree with pedals in the simulator.
 INFERRED_PICKUP = 0.22
 INFERRED_FULL = 0.8
 

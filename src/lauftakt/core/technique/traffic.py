@@ -6,10 +6,15 @@ from scipy.ndimage import uniform_filter1d
 from lauftakt.core.arrays import spans
 from lauftakt.core.technique.signals import Signals
 
+# Slower than the driver's own median by 3.5 %; own scatter of speed is a third of it.
 SLOWER = 0.965
+# Less lost than this is a small mistake.
 LEAST_HELD_S = 0.25
+# Shorter is a missed apex, not a car in front.
 LEAST_HELD_M = 100.0
+# A car in front lets one close up and drop back.
 JOIN_M = 60.0
+# Slow like that in more laps is the driver's own way.
 RARE = 0.34
 
 

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 
+from lauftakt.core.arrays import remembered
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 
@@ -29,6 +30,10 @@ def windows(layout: Layout) -> list[Window]:
     Between two corners of one passage the border lies where the second one's entry begins, or half way where they
     overlap.
     """
+    return remembered(layout, "_windows", lambda: _windows(layout))
+
+
+def _windows(layout: Layout) -> list[Window]:
     found: dict[str, Window] = {}
     length = layout.length
     by_name = {corner.name: corner for corner in layout.corners}

@@ -9,7 +9,8 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lauftakt.store.models import LapRow, Run
+from lauftakt.store.analyses import LapLike
+from lauftakt.store.models import Run
 from lauftakt.web.access import Problem
 
 MOST_LAPS = 24
@@ -27,7 +28,7 @@ class LapAddress:
     second: int | None
     number: int | None
 
-    def find(self, laps: Sequence[LapRow]) -> int | None:
+    def find(self, laps: Sequence[LapLike]) -> int | None:
         """Number of the timed lap that is meant; None where there is none."""
         timed = [lap for lap in laps if lap.time_s is not None]
         if self.second is None:
@@ -37,7 +38,7 @@ class LapAddress:
         return best.number if best is not None and abs(best.start_s - middle) < SAME_LAP_S else None
 
 
-def key_of(run: Run, lap: LapRow) -> str:
+def key_of(run: Run, lap: LapLike) -> str:
     """The address of a lap."""
     return f"{run.id}-{int(lap.start_s)}"
 

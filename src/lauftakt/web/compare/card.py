@@ -86,7 +86,11 @@ def answer(
     """The card of laps (run and number) against a reference lap."""
     part = part_of(entries[reference[0]].layout, query)
     known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
-    compared = comparison_of(database(), session, entries, known, reference) if part.passage is not None else None
+    compared = (
+        comparison_of(database(), session, entries, known, reference, curve_cache())
+        if part.passage is not None
+        else None
+    )
     habits = [
         _habit(entries[run], known, compared, reference, part)
         for run in dict.fromkeys(run for run, _ in keys)

@@ -19,14 +19,15 @@ from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.work.jobs import being_renewed
 
 
-def runs_of(session: Session, viewer: Viewer, run_ids: Sequence[int]) -> list[Run]:
-    """Runs that a viewer may see, in the order asked for.
+def runs_of(session: Session, viewer: Viewer, run_ids: Sequence[int], *, whole: bool = True) -> list[Run]:
+    """Runs that a viewer may see, in the order asked for; ``whole``: with what the line-up shows of them.
 
     Raises
     ------
     NotFound
     """
-    query = visible(Run, viewer).where(Run.id.in_(run_ids)).options(*show.RUN_PARTS, joinedload(Run.analysis))
+    parts = (*show.RUN_PARTS, joinedload(Run.analysis)) if whole else ()
+    query = visible(Run, viewer).where(Run.id.in_(run_ids)).options(*parts)
     found = {run.id: run for run in session.scalars(query)}
     if set(run_ids) - set(found):
         raise NotFound("run")
@@ -61,7 +62,7 @@ def entries_of_analyses(
     by_run = {row.run_id: row for row in rows.values()}
     if len(by_run) < len(rows) or len({row.layout_version_id for row in rows.values()}) > 1:
         raise Problem(422, "layouts", "These laps belong to different layouts, so they cannot be compared.")
-    entries = load_entries(session, runs_of(session, viewer, list(by_run)), by_run, roles, curve_cache())
+    entries = load_entries(session, runs_of(session, viewer, list(by_run), whole=False), by_run, roles, curve_cache())
     for analysis, number in asked:
         if number not in entries[rows[analysis].run_id].numbers:
             raise NotFound("lap")
@@ -147,7 +148,7 @@ def answer(
     units = {name: unit for channels in nameless.values() for name, unit in channels}
     return schemas.DeskOut(
         event=show.event(event, count or 0),
-        layout=show.layout(base.run.layout_id, base.layout),
+        layout=show.layout(base.run.layout, base.layout),
         reference=key_of(base.run, base.lap(reference[1])),
         laps=[
             _lap(entries[run_id], number, base, reference, logged[run_id], [n for n, _ in nameless[run_id]])

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
-from lauftakt.core.comparison.delta import loss_rate, time_delta
+from lauftakt.core.comparison.delta import loss_rate
 from lauftakt.core.registry import CHANNELS, LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.lineup import NAMELESS, Entry
@@ -88,12 +88,12 @@ def _arrow(
     base = entries[reference[0]].trace(reference[1])
     assert base is not None
     columns: dict[str, NDArray[Any]] = {"s": layout.grid()}
-    for analysis, number in laps:
-        entry = entries[analysis]
-        trace, name = entry.trace(number), f"{analysis}.{number}"
-        assert trace is not None
-        columns[f"{name}|time"] = trace.time
-        columns[f"{name}|loss_rate"] = loss_rate(time_delta(trace, base), layout.length).astype(np.float32)
+    times = np.array([entries[analysis].on_grid(number, "time") for analysis, number in laps])
+    rates = loss_rate(times - base.time, layout.length).astype(np.float32)
+    for (analysis, number), time, rate in zip(laps, times, rates, strict=True):
+        entry, name = entries[analysis], f"{analysis}.{number}"
+        columns[f"{name}|time"] = time
+        columns[f"{name}|loss_rate"] = rate
         for role in roles:
             values = entry.on_grid(number, role)
             if values is not None:

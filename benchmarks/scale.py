@@ -1,0 +1,224 @@
+#!/usr/bin/env python3
+"""How lists answer as a team grows: a team with about 100 000 laps against one with 200, in one run.
+
+The filler writes rows, not imports: runs with summaries, analyses, laps, sector times and channels with pictures, over
+years of events; no samples and no curves, which lists must not touch. Paging is followed to its end.
+
+Usage: .venv/bin/python benchmarks/scale.py [--laps 100000]
+"""
+
+import argparse
+import statistics
+import tempfile
+import time
+from collections.abc import Iterator
+from datetime import date, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from flask.testing import FlaskClient
+from sqlalchemy import insert, text
+from sqlalchemy.orm import Session
+
+from lauftakt.core.pipeline import CODE_VERSION
+from lauftakt.operate.mariadb import PrivateMariaDB
+from lauftakt.settings import Settings
+from lauftakt.store.accounts import add_account, add_team
+from lauftakt.store.database import Database
+from lauftakt.store.models import (
+    Analysis,
+    Car,
+    ChannelRow,
+    Circuit,
+    Driver,
+    Event,
+    HandIn,
+    LapRow,
+    LayoutRow,
+    LayoutVersion,
+    Run,
+    SectorTime,
+)
+from lauftakt.web.application import create_app
+
+LAPS_A_RUN, RUNS_A_DAY, CHANNELS, DRIVERS = 11, 12, 14, 24
+PASSWORD = "a good password"
+TIMES = 15
+
+
+def fill(session: Session, laps: int, email: str) -> dict[str, int]:
+    """A team with about so many laps; returns how many rows of each kind it has."""
+    team = add_team(session, f"Team of {laps} laps")
+    add_account(session, team, email=email, name="Coach", password=PASSWORD, role="owner")
+    circuit = Circuit(team_id=team.id, name="Filled")
+    session.add(circuit)
+    session.flush()
+    layout = LayoutRow(team_id=team.id, name="Filled", circuit_id=circuit.id, latitude=53.8, longitude=10.2, sketch={})
+    session.add(layout)
+    session.flush()
+    version = LayoutVersion(
+        team_id=team.id, layout_id=layout.id, number=1, latitude=53.8, longitude=10.2, length_m=4300.0, start={},
+        places={"closed": True}, geometry=bytes(100_000), created_at=datetime(2020, 1, 1),
+    )  # fmt: skip
+    session.add(version)
+    session.flush()
+    layout.current_id = version.id
+    drivers = [Driver(team_id=team.id, name=f"Driver {n}", colour=n) for n in range(DRIVERS)]
+    cars = [Car(team_id=team.id, name=f"Car {n}") for n in range(6)]
+    session.add_all([*drivers, *cars])
+    session.flush()
+    runs = max(laps // LAPS_A_RUN, 1)
+    for first in range(0, runs, RUNS_A_DAY):
+        _day(session, team.id, layout.id, version.id, drivers, cars, first, min(RUNS_A_DAY, runs - first))
+    return {"runs": runs, "laps": runs * LAPS_A_RUN, "events": -(-runs // RUNS_A_DAY)}
+
+
+def _day(
+    session: Session,
+    team: int,
+    layout: int,
+    version: int,
+    drivers: list[Driver],
+    cars: list[Car],
+    first: int,
+    runs: int,
+) -> None:
+    """One event with its runs."""
+    day = date(2026, 11, 20) - timedelta(days=3 * (first // RUNS_A_DAY))
+    event = Event(team_id=team, layout_id=layout, day=day.isoformat(), name=f"Day {first // RUNS_A_DAY}")
+    session.add(event)
+    session.flush()
+    made = datetime.combine(day, datetime.min.time())
+    rows = [
+        Run(
+            team_id=team, event_id=event.id, driver_id=drivers[(first + n) % DRIVERS].id, car_id=cars[n % 6].id,
+            layout_id=layout, file_name=f"{first + n}.csv", sha256=f"{team}-{first + n}", meta={}, log_warnings=[],
+            started_at=made + timedelta(minutes=20 * n), created_at=made, laps_all=LAPS_A_RUN,
+            laps_counting=LAPS_A_RUN - 2, best_number=3, best_s=115.0 + n / 10, theoretical_best_s=114.8 + n / 10,
+            channels_known=CHANNELS,
+        )
+        for n in range(runs)
+    ]  # fmt: skip
+    session.add_all(rows)
+    session.flush()
+    analyses = [
+        Analysis(
+            team_id=team, run_id=run.id, layout_version_id=version, code_version=CODE_VERSION, speed_scale=1.0,
+            delay_s=0.0, scale={}, warnings=[], created_at=made,
+        )
+        for run in rows
+    ]  # fmt: skip
+    session.add_all(analyses)
+    session.flush()
+    for run, analysis in zip(rows, analyses, strict=True):
+        run.analysis_id = analysis.id
+    session.flush()
+    session.execute(insert(LapRow), list(_laps(team, rows, analyses)))
+    laps = session.execute(
+        text("SELECT id FROM lap WHERE analysis_id BETWEEN :a AND :b AND time_s IS NOT NULL"),
+        {"a": analyses[0].id, "b": analyses[-1].id},
+    ).scalars()
+    session.execute(
+        insert(SectorTime),
+        [{"team_id": team, "lap_id": lap, "number": n, "time_s": 38.3} for lap in laps for n in (1, 2, 3)],
+    )
+    picture = list(range(100)) + [50] * 20
+    session.execute(
+        insert(ChannelRow),
+        [
+            {"team_id": team, "run_id": run.id, "name": f"channel {n}", "unit": "1", "role": None, "rate_hz": 100.0,
+             "count": 100_000, "picture": picture}
+            for run in rows for n in range(CHANNELS)
+        ],
+    )  # fmt: skip
+    session.execute(
+        insert(HandIn),
+        [
+            {"team_id": team, "file_name": run.file_name, "size": 9_000_000, "sha256": run.sha256, "state": "taken",
+             "driver_id": run.driver_id, "run_id": run.id, "created_at": made, "changed_at": made}
+            for run in rows
+        ],
+    )  # fmt: skip
+
+
+def _laps(team: int, runs: list[Run], analyses: list[Analysis]) -> Iterator[dict[str, Any]]:
+    for run, analysis in zip(runs, analyses, strict=True):
+        for number in range(LAPS_A_RUN):
+            timed = 0 < number < LAPS_A_RUN - 1
+            aside = None if timed else ("in" if number else "out")
+            yield {
+                "team_id": team, "run_id": run.id, "analysis_id": analysis.id, "number": number,
+                "kind": "timed" if timed else aside, "set_aside": aside, "automatic": aside,
+                "start_s": 120.0 * number, "end_s": 120.0 * (number + 1),
+                "time_s": 115.0 + number / 10 if timed else None, "time_u_s": 0.01 if timed else None,
+            }  # fmt: skip
+
+
+def client_of(database: Database, folder: Path, email: str) -> FlaskClient:
+    found = Settings(database.url, "memory://", folder, "secret", False, 10)
+    client = create_app(found, database).test_client()
+    token = client.get("/api/session").json["csrf"]
+    headers = {"X-CSRFToken": token}
+    assert client.post("/api/session", json={"email": email, "password": PASSWORD}, headers=headers).status_code == 200
+    return client
+
+
+def median_ms(client: FlaskClient, path: str) -> float:
+    found = []
+    for _ in range(TIMES + 1):
+        begin = time.perf_counter()
+        assert client.get(path).status_code == 200, path
+        found.append(1000 * (time.perf_counter() - begin))
+    return statistics.median(found[1:])
+
+
+def read_to_the_end(client: FlaskClient) -> int:
+    """Events reached by following the pages."""
+    seen, before = 0, ""
+    while True:
+        page = client.get(f"/api/paddock{before}").json
+        seen += len(page["events"])
+        if page["next"] is None:
+            return seen
+        before = f"?before={page['next']}"
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--laps", type=int, default=100_000)
+    laps = parser.parse_args().laps
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        server = PrivateMariaDB(folder / "database")
+        server.start()
+        try:
+            database = Database(server.url)
+            database.migrate()
+            counts = {}
+            for email, size in (("small@scale.example", 200), ("large@scale.example", laps)):
+                begin = time.perf_counter()
+                with database.begin() as session:
+                    counts[email] = fill(session, size, email)
+                print(f"{counts[email]} filled in {time.perf_counter() - begin:.1f} s")
+            with database.engine.begin() as connection:
+                connection.execute(text("ANALYZE TABLE run, event, lap, hand_in, channel, sector_time, analysis"))
+            clients = {email: client_of(database, folder, email) for email in counts}
+            for path in (
+                "/api/paddock", "/api/hand-ins?age=0", "/api/hand-ins?age=0&since=2026-11-25T00:00:00", "/api/actions",
+                "/api/dialects",
+            ):  # fmt: skip
+                small, large = (median_ms(clients[email], path) for email in counts)
+                print(f"{path:50s} {small:7.1f} ms, {large:7.1f} ms: {large / small:.2f} x")
+            large = clients["large@scale.example"]
+            begin = time.perf_counter()
+            reached = read_to_the_end(large)
+            wanted = counts["large@scale.example"]["events"]
+            print(f"{reached} of {wanted} events reached by paging in {time.perf_counter() - begin:.1f} s")
+            assert reached == wanted
+            database.close()
+        finally:
+            server.stop()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,472 @@
+"""What changes over time stays right: corrections, edits at the same moment, renewals, undo, what browsers may keep."""
+
+import io
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from sqlalchemy import func, select
+
+from lauftakt import settings
+from lauftakt.core.pipeline import make_layout
+from lauftakt.formats.reading import read_log
+from lauftakt.store import layouts
+from lauftakt.store.analyses import KEPT, forget_replaced
+from lauftakt.store.database import Database
+from lauftakt.store.database import now as present
+from lauftakt.store.models import Analysis, Comparison, DialectRow, Event, FindingRow, Job, LayoutRow, Original, Run
+from lauftakt.work import importing, jobs, queue, renewing
+from lauftakt.work.queue import work_on
+from tests.day import Day
+from tests.web.coach import Coach, make_coach
+
+
+@pytest.fixture
+def school(coach: Coach, day: Day) -> Coach:
+    """A coach with the layout and two drivers' runs."""
+    for path in (day.layout_file, day.files[0], day.files[1]):
+        assert coach.hand_in(path.name, path.read_bytes()).json["state"] == "taken"
+    return coach
+
+
+def run_of(school: Coach, driver: str) -> int:
+    return next(run["id"] for run in school.get("/api/paddock").json["runs"] if run["driver"]["name"] == driver)
+
+
+def curves(school: Coach, laps: list[str], roles: str) -> Any:
+    answer = school.get(f"/api/curves?laps={','.join(laps)}&reference={laps[0]}&roles={roles}")
+    assert answer.status_code == 200, answer.json
+    return answer, pa.ipc.open_stream(io.BytesIO(answer.data)).read_all()
+
+
+# ---- a correction reaches the running server ------------------------------------------------------------------------
+
+
+def test_a_corrected_channel_is_seen_at_once(school: Coach) -> None:
+    run = run_of(school, "Ines")
+    lap = school.get(f"/api/desk?laps={run}.2").json["laps"][0]
+    before = curves(school, [lap["curves"]], "steering")[1][f"{lap['curves']}|steering"].to_numpy()
+    turned = [{"name": "steering", "role": "steering", "flipped": True}]
+    answer = school.patch(f"/api/runs/{run}/channels", json={"channels": turned})
+    assert answer.status_code == 202
+    again = school.get(f"/api/desk?laps={lap['key']}").json["laps"][0]
+    assert again["curves"] != lap["curves"]
+    after = curves(school, [again["curves"]], "steering")[1][f"{again['curves']}|steering"].to_numpy()
+    assert np.allclose(after, -before, atol=1e-6)
+    # The old analysis is what it was, for a page that was opened with it; what is cached is named by it.
+    old, table = curves(school, [lap["curves"]], "steering")
+    assert np.array_equal(table[f"{lap['curves']}|steering"].to_numpy(), before)
+    assert old.headers["Cache-Control"] == "private, max-age=31536000, immutable"
+    # Taken back by its number, it is as it was before.
+    assert school.post(f"/api/actions/{answer.json['action']}/undo").status_code == 204
+    back = school.get(f"/api/desk?laps={lap['key']}").json["laps"][0]
+    values = curves(school, [back["curves"]], "steering")[1][f"{back['curves']}|steering"].to_numpy()
+    assert np.allclose(values, before, atol=1e-6)
+
+
+def test_laps_and_curves_of_one_line_up_are_of_one_analysis(school: Coach, database: Database, day: Day) -> None:
+    """The layout gets a new version between the line-up and its curves."""
+    desk = school.get("/api/desk").json
+    names = [lap["curves"] for lap in desk["laps"]]
+    moved, _ = make_layout(day.logs[1], "Ellerholm Park")
+    with database.begin() as session:
+        row = session.scalars(select(LayoutRow).where(LayoutRow.team_id == school.team_id)).one()
+        layouts.add_version(session, row, moved)
+        waiting = jobs.renew_runs(session, school.team_id, [lap["run"] for lap in desk["laps"]])
+    _, table = curves(school, names, "speed")
+    assert table["s"].to_numpy()[-1] == pytest.approx(desk["layout"]["length_m"])
+    # One run is on the new version: until the other is, both are shown on the old one, with a word of it.
+    work_on(database, settings.load().inbox, waiting[0])
+    between = school.get("/api/desk").json
+    assert between["layout"]["length_m"] == desk["layout"]["length_m"]
+    assert between["renewing"]
+    work_on(database, settings.load().inbox, waiting[1])
+    after = school.get("/api/desk").json
+    assert not after["renewing"]
+    assert after["layout"]["length_m"] == pytest.approx(moved.length)
+    assert after["layout"]["length_m"] != desk["layout"]["length_m"]
+    # An address that was sent to somebody still names the same laps, although the start line lies elsewhere.
+    keys = ",".join(lap["key"] for lap in desk["laps"])
+    sent = school.get(f"/api/desk?laps={keys}&reference={desk['reference']}").json
+    assert [lap["run"] for lap in sent["laps"]] == [lap["run"] for lap in desk["laps"]]
+    for lap, old in zip(sent["laps"], desk["laps"], strict=True):
+        assert lap["time_s"] == pytest.approx(old["time_s"], abs=1.5)
+
+
+def test_a_replaced_analysis_goes_when_nobody_can_need_it_any_more(school: Coach, database: Database) -> None:
+    run = run_of(school, "Ines")
+    desk = school.get("/api/desk").json
+    laps = ",".join(lap["curves"] for lap in desk["laps"])
+    query = f"laps={laps}&reference={desk['laps'][0]['curves']}"
+    assert school.get(f"/api/card?{query}&passage=P1").status_code == 200
+    renewing.renew_run(database, school.team_id, run)
+    with database.begin() as session:
+        assert forget_replaced(session) == 0
+        for row in session.scalars(select(Analysis).where(Analysis.run_id == run)):
+            row.created_at = present() - 2 * KEPT
+    with database.begin() as session:
+        assert forget_replaced(session) >= 1
+        assert len(session.scalars(select(Analysis).where(Analysis.run_id == run)).all()) == 1
+    assert school.get(f"/api/curves?{query}").status_code == 404
+    assert school.get("/api/desk").status_code == 200
+
+
+# ---- edits at the same moment ---------------------------------------------------------------------------------------
+
+
+def test_a_circuit_renamed_while_a_run_is_placed_keeps_its_name(
+    coach: Coach, day: Day, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    first = coach.get("/api/paddock").json["runs"][0]["id"]
+    analyse = importing.analyse_run
+
+    def rename_meanwhile(*args: Any, **kwargs: Any) -> Any:
+        assert coach.patch(f"/api/runs/{first}", json={"circuit": "Ellerholm Ring"}).status_code == 200
+        return analyse(*args, **kwargs)
+
+    monkeypatch.setattr(importing, "analyse_run", rename_meanwhile)
+    taken = coach.hand_in(day.files[1].name, day.files[1].read_bytes()).json
+    assert taken["run"]["event"]["circuit"] == "Ellerholm Ring"
+    assert {event["circuit"] for event in coach.get("/api/paddock").json["events"]} == {"Ellerholm Ring"}
+
+
+def test_two_browsers_correct_one_logger_and_nothing_is_lost(school: Coach, database: Database, app: Any) -> None:
+    run = run_of(school, "Ines")
+    names = ["gear", "throttle", "steering", "brake pressure", "engine speed", "yaw rate", "oil temperature", "speed"]
+    known = {channel["name"] for channel in school.get(f"/api/runs/{run}/channels").json["channels"]}
+    names = [name for name in names if name in known]
+    assert len(names) >= 6
+    start = threading.Barrier(len(names))
+
+    def correct(name: str) -> int:
+        other = Coach(app.test_client(), school.team_id, school.email)
+        other.sign_in()
+        start.wait()
+        return other.patch(
+            f"/api/runs/{run}/channels", json={"channels": [{"name": name, "flipped": False}]}
+        ).status_code
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(queue.run_job, "delay", lambda _: None)
+        with ThreadPoolExecutor(len(names)) as pool:
+            assert set(pool.map(correct, names)) == {202}
+    with database.begin() as session:
+        row = session.scalars(select(DialectRow).where(DialectRow.team_id == school.team_id)).one()
+        assert set(row.choices) == set(names)
+        # Every correction is one more reading; the runs wait for one renewal each, not for eight.
+        assert session.get_one(Run, run).reading == 1 + len(names)
+        open_jobs = select(func.count()).where(
+            Job.team_id == school.team_id, Job.kind == "renew", Job.state == "waiting", Job.subject_id == run
+        )
+        assert session.scalar(open_jobs) == 1
+
+
+def test_a_correction_while_a_run_is_computed_is_not_overtaken(
+    school: Coach, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """What was computed by the old reading does not become the run's analysis after the new one was said."""
+    run = run_of(school, "Ines")
+    lap = school.get(f"/api/desk?laps={run}.2").json["laps"][0]
+    before = curves(school, [lap["curves"]], "steering")[1][f"{lap['curves']}|steering"].to_numpy()
+    analyse, once = renewing.analyse_run, []
+
+    def correct_meanwhile(*args: Any, **kwargs: Any) -> Any:
+        if not once:
+            once.append(True)
+            monkeypatch.setattr(queue.run_job, "delay", lambda _: None)
+            turned = [{"name": "steering", "role": "steering", "flipped": True}]
+            assert school.patch(f"/api/runs/{run}/channels", json={"channels": turned}).status_code == 202
+        return analyse(*args, **kwargs)
+
+    monkeypatch.setattr(renewing, "analyse_run", correct_meanwhile)
+    renewing.renew_run(database, school.team_id, run)
+    again = school.get(f"/api/desk?laps={lap['key']}").json["laps"][0]
+    after = curves(school, [again["curves"]], "steering")[1][f"{again['curves']}|steering"].to_numpy()
+    assert np.allclose(after, -before, atol=1e-6)
+
+
+# ---- jobs -----------------------------------------------------------------------------------------------------------
+
+
+def test_a_worker_that_was_presumed_dead_changes_nothing(
+    coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(queue.run_job, "delay", lambda _: None)
+    hand_in = coach.hand_in(day.files[0].name, day.files[0].read_bytes()).json
+    with database.begin() as session:
+        job_id = session.scalars(select(Job.id).where(Job.subject_id == hand_in["id"], Job.kind == "import")).one()
+    read, rounds = importing.read_raw, []
+
+    def fall_asleep(path: Path) -> Any:
+        """The first worker sleeps over its lease; another one takes the job and does it."""
+        rounds.append(path)
+        if len(rounds) == 1:
+            with database.begin() as session:
+                session.get_one(Job, job_id).lease_until = present().replace(year=2000)
+            work_on(database, settings.load().inbox, job_id, retry=False)
+        return read(path)
+
+    monkeypatch.setattr(importing, "read_raw", fall_asleep)
+    work_on(database, settings.load().inbox, job_id, retry=False)
+    assert len(rounds) == 2
+    told = coach.get("/api/hand-ins").json["hand_ins"][0]
+    assert (told["state"], told["code"]) == ("taken", "new-layout")
+    with database.begin() as session:
+        assert session.scalar(select(func.count()).where(Run.team_id == coach.team_id)) == 1
+        assert session.get_one(Job, job_id).attempts == 2
+
+
+def test_every_write_of_a_lost_claim_is_refused(
+    coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(queue.run_job, "delay", lambda _: None)
+    coach.hand_in(day.files[0].name, day.files[0].read_bytes())
+    with database.begin() as session:
+        job_id = session.scalars(select(Job.id).where(Job.team_id == coach.team_id)).one()
+    first = jobs.claim(database, job_id)
+    with database.begin() as session:
+        session.get_one(Job, job_id).lease_until = present().replace(year=2000)
+    second = jobs.claim(database, job_id)
+    assert first is not None
+    assert second is not None
+    assert first.token != second.token
+    for write in (
+        lambda: jobs.progress(database, first, 0.5, "reading"),
+        lambda: jobs.finish(database, first, "done"),
+    ):
+        with pytest.raises(jobs.Lost):
+            write()
+    with database.begin() as session, pytest.raises(jobs.Lost):
+        jobs.hold(session, first)
+    assert jobs.progress(database, second, 0.5, "reading") is False
+
+
+# ---- comparisons ----------------------------------------------------------------------------------------------------
+
+
+def test_findings_are_computed_once_and_follow_what_counts(school: Coach, database: Database) -> None:
+    desk = school.get("/api/desk").json
+    laps = ",".join(lap["curves"] for lap in desk["laps"])
+    query = f"laps={laps}&reference={desk['laps'][0]['curves']}"
+    cards = [school.get(f"/api/card?{query}&passage={p['name']}").json for p in desk["layout"]["passages"]]
+    lost = [habit["finding"] for card in cards for habit in card["habits"] if habit["finding"]]
+    assert lost
+    with database.begin() as session:
+        row = session.scalars(select(Comparison).where(Comparison.team_id == school.team_id)).one()
+        kept = session.scalars(select(FindingRow).where(FindingRow.comparison_id == row.id)).all()
+        assert len([item for item in kept if not item.strength]) >= len(lost)
+        assert {member.run_id for member in row.members} == {lap["run"] for lap in desk["laps"]}
+    # Another set of laps that count is another comparison; back again, the one that is kept serves.
+    ines = run_of(school, "Ines")
+    school.patch(f"/api/runs/{ines}/laps/3", json={"counts": False})
+    other = school.get(f"/api/card?{query}&passage=P1").json
+    assert other["habits"][0]["of"] == cards[0]["habits"][0]["of"] - 1
+    school.patch(f"/api/runs/{ines}/laps/3", json={"counts": None})
+    assert school.get(f"/api/card?{query}&passage=P1").json == cards[0]
+    with database.begin() as session:
+        count = session.scalar(select(func.count()).where(Comparison.team_id == school.team_id))
+        assert count == 2
+
+
+def test_nothing_is_found_about_the_reference_driver(school: Coach, day: Day, tmp_path: Path) -> None:
+    """Two runs of one driver: what one lap loses to the other is no habit of somebody else."""
+    run = run_of(school, "Ines")
+    desk = school.get("/api/desk").json
+    laps = ",".join(lap["curves"] for lap in desk["laps"])
+    query = f"laps={laps}&reference={desk['laps'][0]['curves']}"
+    found = [
+        school.get(f"/api/card?{query}&passage={p['name']}").json["habits"][0]["finding"]
+        for p in desk["layout"]["passages"]
+    ]
+    assert any(found)
+    school.patch(f"/api/runs/{run}", json={"driver": "Halvard"})
+    for passage in desk["layout"]["passages"]:
+        card = school.get(f"/api/card?{query}&passage={passage['name']}").json
+        assert [habit["finding"] for habit in card["habits"]] == [None]
+
+
+# ---- undo and the log of what was done ------------------------------------------------------------------------------
+
+
+def test_everything_is_taken_back_by_one_log(school: Coach) -> None:
+    run = run_of(school, "Ines")
+    before = school.get(f"/api/runs/{run}").json
+    done = [
+        school.patch(f"/api/runs/{run}", json={"tyres": "Slick", "conditions": "wet"}).json["action"],
+        school.post("/api/runs/labels", json={"runs": [run], "change": {"event": "Autumn"}}).json["action"],
+        school.patch(f"/api/runs/{run}/laps/2", json={"counts": True}).json["action"],
+        school.patch(f"/api/runs/{run}/laps/3", json={"note": "Missed a gear"}).json["action"],
+    ]
+    changed = school.get(f"/api/runs/{run}").json
+    assert changed["run"]["counting"] == 1
+    assert next(lap for lap in changed["laps"] if lap["number"] == 3)["note"] == "Missed a gear"
+    listed = school.get("/api/actions").json["actions"]
+    assert [item["id"] for item in listed[:4]] == done[::-1]
+    assert all(item["can_undo"] and item["who"] == "C" for item in listed[:4])
+    for action in reversed(done):
+        assert school.post(f"/api/actions/{action}/undo").status_code == 204
+        assert school.post(f"/api/actions/{action}/undo").status_code == 409
+    after = school.get(f"/api/runs/{run}").json
+    for key in ("run", "tyres", "conditions", "laps"):
+        assert after[key] == before[key], key
+    assert after["event"]["name"] == before["event"]["name"]
+    page = school.get("/api/actions?limit=3").json
+    assert page["next"] == page["actions"][-1]["id"]
+    assert school.get(f"/api/actions?before={page['next']}").json["actions"][0]["id"] < page["next"]
+
+
+# ---- bytes as handed in ---------------------------------------------------------------------------------------------
+
+
+def test_the_bytes_are_kept_and_read_again_when_the_reader_changed(
+    school: Coach, database: Database, day: Day, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run = run_of(school, "Ines")
+    assert school.get(f"/api/runs/{run}").json["original"]
+    assert school.get(f"/api/runs/{run}/original").data == day.files[1].read_bytes()
+    best = school.get(f"/api/runs/{run}").json["run"]["best_s"]
+    monkeypatch.setattr(renewing, "READER_VERSION", 99)
+    again: list[Path] = []
+    read = renewing.read_raw
+    monkeypatch.setattr(renewing, "read_raw", lambda path: again.append(path) or read(path))
+    renewing.renew_run(database, school.team_id, run)
+    assert len(again) == 1
+    with database.begin() as session:
+        assert session.get_one(Run, run).reader_version == 99
+    assert school.get(f"/api/runs/{run}").json["run"]["best_s"] == pytest.approx(best, abs=1e-9)
+    # A run older than this says that its file is gone, and is read from its samples.
+    with database.begin() as session:
+        session.delete(session.scalars(select(Original).where(Original.run_id == run)).one())
+    assert not school.get(f"/api/runs/{run}").json["original"]
+    assert school.get(f"/api/runs/{run}/original").json["code"] == "no-original"
+    renewing.renew_run(database, school.team_id, run)
+
+
+# ---- lists to their end, and what browsers keep ---------------------------------------------------------------------
+
+
+def test_events_are_read_to_their_end(school: Coach, database: Database) -> None:
+    with database.begin() as session:
+        layout = session.scalars(select(LayoutRow).where(LayoutRow.team_id == school.team_id)).one()
+        for number in range(95):
+            session.add(
+                Event(
+                    team_id=school.team_id, layout_id=layout.id, name=f"E{number}", day=f"2025-{1 + number % 3:02d}-05"
+                )
+            )
+    seen: list[int] = []
+    before = ""
+    for _ in range(9):
+        page = school.get(f"/api/paddock{before}").json
+        seen += [event["id"] for event in page["events"]]
+        if page["next"] is None:
+            break
+        before = f"?before={page['next']}"
+    assert len(seen) == len(set(seen)) == 96
+
+
+def test_a_busy_list_tells_only_what_changed(school: Coach, database: Database, day: Day) -> None:
+    whole = school.get("/api/hand-ins").json
+    assert whole["choices"]["drivers"]
+    since = f"/api/hand-ins?since={whole['as_of']}"
+    with database.begin() as session:
+        from lauftakt.store.models import HandIn
+
+        for row in session.scalars(select(HandIn).where(HandIn.team_id == school.team_id)):
+            row.changed_at = present().replace(year=2020)
+    quiet = school.get(since).json
+    assert (quiet["hand_ins"], quiet["gone"], quiet["choices"]) == ([], [], None)
+    refused = school.hand_in("bad.csv", b"x").json
+    assert [row["id"] for row in school.get(since).json["hand_ins"]] == [refused["id"]]
+    school.delete(f"/api/hand-ins/{refused['id']}")
+    assert school.get(since).json["gone"] == [refused["id"]]
+
+
+def test_what_lists_is_sent_only_where_it_differs(school: Coach) -> None:
+    first = school.get("/api/paddock")
+    tag = first.headers["ETag"]
+    assert first.headers["Cache-Control"] == "private, no-cache"
+    again = school.get("/api/paddock", headers={"If-None-Match": tag})
+    assert (again.status_code, again.data) == (304, b"")
+    school.patch(f"/api/runs/{run_of(school, 'Ines')}", json={"driver": "Inés"})
+    assert school.get("/api/paddock", headers={"If-None-Match": tag}).status_code == 200
+
+
+def test_answers_are_compressed(school: Coach) -> None:
+    desk = school.get("/api/desk").json
+    laps = ",".join(lap["curves"] for lap in desk["laps"])
+    path = f"/api/curves?laps={laps}&reference={desk['laps'][0]['curves']}&roles=speed"
+    plain = school.get(path)
+    for kind in ("br", "gzip"):
+        packed = school.get(path, headers={"Accept-Encoding": kind})
+        assert packed.headers["Content-Encoding"] == kind
+        assert len(packed.data) < 0.8 * len(plain.data)
+    assert school.get("/api/desk", headers={"Accept-Encoding": "gzip"}).headers["Content-Encoding"] == "gzip"
+
+
+def test_signing_out_clears_what_the_browser_kept(app: Any, database: Database) -> None:
+    coach = make_coach(app, database)
+    coach.sign_in()
+    assert coach.delete("/api/session").headers["Clear-Site-Data"] == '"cache"'
+
+
+# ---- the registry, and channels without a role ----------------------------------------------------------------------
+
+
+def test_the_registry_tells_every_channel(school: Coach) -> None:
+    found = school.get("/api/registry").json
+    channels = {entry["code"]: entry for entry in found["channels"]}
+    assert (channels["delta"]["drawn"], channels["gear"]["drawn"]) == ("signed", "steps")
+    desk = school.get("/api/desk").json
+    for lap in desk["laps"]:
+        assert {role for role in lap["roles"] if not role.startswith("~")} <= set(channels)
+    shown = set(
+        school.get(f"/api/card?laps={desk['laps'][0]['curves']}&reference={desk['laps'][0]['curves']}&passage=P1").json[
+            "figures"
+        ][0]
+    )
+    assert {"min_speed", "brake_point_m"} <= shown & {entry["code"] for entry in found["figures"]}
+
+
+def test_a_channel_without_a_role_reaches_the_grid(school: Coach, day: Day, tmp_path: Path) -> None:
+    lines = day.files[2].read_text().splitlines()
+    header = next(i for i, line in enumerate(lines) if line.startswith("time"))
+    lines[header] += ',"Aux, 1 [kPa]"'
+    table = [f"{line},{float(line.split(',')[0]) * 2:.4f}" for line in lines[header + 1 :]]
+    school.hand_in("aux.csv", "\n".join([*lines[: header + 1], *table]).encode())
+    run = run_of(school, "Okan")
+    desk = school.get(f"/api/desk?laps={run}.2").json
+    assert desk["nameless"] == [{"code": "~Aux, 1", "label": "Aux, 1", "unit": "kPa"}]
+    lap = desk["laps"][0]
+    assert "~Aux, 1" in lap["roles"]
+    _, found = curves(school, [lap["curves"]], "speed,~Aux%252C%25201")
+    time = found[f"{lap['curves']}|time"].to_numpy()
+    start = next(item for item in school.get(f"/api/runs/{run}").json["laps"] if item["number"] == 2)["start_s"]
+    assert np.allclose(found[f"{lap['curves']}|~Aux, 1"].to_numpy(), 2 * (start + time), atol=0.05)
+
+
+# ---- hostile text ---------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("name", ["Zoë\x00 <b>&", "half \ud800 pair", "R&D <tag> \"quoted\" 'x'"])
+def test_names_that_no_file_can_hold_lose_only_what_cannot_be_held(school: Coach, tmp_path: Path, name: str) -> None:
+    run = run_of(school, "Ines")
+    best = school.get(f"/api/runs/{run}").json["run"]["best_lap"]
+    told = school.patch(f"/api/runs/{run}", json={"driver": name, "tyres": name, "event": name}).json
+    kept = told["run"]["driver"]["name"]
+    assert kept == " ".join(name.replace("\x00", "").replace("\ud800", "").split())
+    for kind in ("csv", "parquet", "mdf4", "gpx"):
+        answer = school.get(f"/api/runs/{run}/file?format={kind}&lap={best}")
+        assert answer.status_code == 200, kind
+        path = tmp_path / f"lap-{kind}.{kind}"
+        path.write_bytes(answer.data)
+        assert read_log(path).meta["driver"] == kept, kind
+    event = school.get(f"/api/runs/{run}").json["event"]["id"]
+    job = school.post(f"/api/events/{event}/export", json={"format": "gpx"}).json
+    assert school.get(f"/api/jobs/{job['id']}").json["state"] == "done"
