@@ -27,10 +27,11 @@ import pyarrow.csv as pacsv
 from lauftakt.core import analyse_run, delta_uncertainty, loss_rate, make_layout, time_delta
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.laps.cutting import split_laps
+from lauftakt.core.laps.lap import inside
 from lauftakt.core.log.model import Channel, Log
 from lauftakt.core.placing.by_positions import place_run
 from lauftakt.core.run import AnalysedRun
-from lauftakt.core.technique.signals import lap_grid, run_signals
+from lauftakt.core.technique.signals import run_signals
 from lauftakt.demo.circuits import ellerholm_park
 from lauftakt.demo.drive import drive_run
 from lauftakt.demo.habits import Driver
@@ -116,7 +117,11 @@ def compare(run: AnalysedRun, laps: int, layout: Layout) -> object:
     """A comparison of laps x 6 channels, ready to draw."""
     numbers = list(run.traces)[:laps]
     assert run.signals is not None
-    grid = lap_grid(run.signals, layout)
+    signals, grid = run.signals, inside(layout)
+    six = [
+        rows[:, grid]
+        for rows in (signals.speed, signals.offset, signals.ahead, signals.aside, signals.brake, signals.throttle)
+    ]
     base = run.traces[numbers[0]]
     places = np.arange(0.0, layout.length, 20.0)
     found = []
@@ -124,7 +129,7 @@ def compare(run: AnalysedRun, laps: int, layout: Layout) -> object:
         trace = run.traces[number]
         delta = time_delta(trace, base)
         found.append((delta, loss_rate(delta, layout.length), delta_uncertainty(trace, base, True, places)))
-        found.append(tuple(rows[row].astype(np.float32) for rows in list(grid.values())[:6]))
+        found.append(tuple(rows[row].astype(np.float32) for rows in six))
     return found
 
 

@@ -1,6 +1,6 @@
-"""The delta, its slope, and the registry of what is drawn."""
+"""The delta, its slope, and findings against any lap."""
 
-from dataclasses import fields, replace
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -10,9 +10,7 @@ from hypothesis import strategies as st
 from lauftakt.core.comparison.delta import loss_rate, stretch_loss, time_delta
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
-from lauftakt.core.log.roles import ROLES
-from lauftakt.core.registry import CHANNELS, COMPUTED, FIGURES, LOGGED
-from lauftakt.core.technique.figures import Figures, Technique
+from lauftakt.core.technique.figures import Technique
 from lauftakt.core.technique.windows import windows
 from tests.day import Day
 
@@ -72,14 +70,3 @@ def test_figures_that_were_kept_are_the_computed_ones(day: Day) -> None:
     marked = {key: None if value is None else replace(value, coast_s=99.0) for key, value in kept.items()}
     known = Technique(run.signals, windows(day.layout), marked)
     assert all(found is None or found.coast_s == 99.0 for found in known[run.best_lap.number])
-
-
-def test_every_channel_and_figure_is_told_once() -> None:
-    assert set(LOGGED) <= set(ROLES)
-    assert set(COMPUTED) | set(LOGGED) | {"delta"} == set(CHANNELS)
-    assert {entry.drawn for entry in CHANNELS.values()} <= {"free", "zero", "signed", "steps"}
-    assert {entry.told for entry in CHANNELS.values()} <= {"high", "low", "mean", "last"}
-    assert set(FIGURES) <= {item.name for item in fields(Figures)}
-    for table in (CHANNELS, FIGURES):
-        labels = [entry.label for entry in table.values()]
-        assert len(labels) == len(set(labels))

@@ -46,25 +46,25 @@ def curves(school: Coach, laps: list[str], roles: str) -> Any:
 # ---- a correction reaches the running server ------------------------------------------------------------------------
 
 
-def test_a_corrected_channel_is_seen_at_once(school: Coach) -> None:
-    run = run_of(school, "Ines")
-    lap = school.get(f"/api/desk?laps={run}.2").json["laps"][0]
-    before = curves(school, [lap["curves"]], "steering")[1][f"{lap['curves']}|steering"].to_numpy()
+def test_a_corrected_channel_is_seen_at_once(taught: Coach) -> None:
+    run = run_of(taught, "Ines")
+    lap = taught.get(f"/api/desk?laps={run}.2").json["laps"][0]
+    before = curves(taught, [lap["curves"]], "steering")[1][f"{lap['curves']}|steering"].to_numpy()
     turned = [{"name": "steering", "role": "steering", "flipped": True}]
-    answer = school.patch(f"/api/runs/{run}/channels", json={"channels": turned})
+    answer = taught.patch(f"/api/runs/{run}/channels", json={"channels": turned})
     assert answer.status_code == 202
-    again = school.get(f"/api/desk?laps={lap['key']}").json["laps"][0]
+    again = taught.get(f"/api/desk?laps={lap['key']}").json["laps"][0]
     assert again["curves"] != lap["curves"]
-    after = curves(school, [again["curves"]], "steering")[1][f"{again['curves']}|steering"].to_numpy()
+    after = curves(taught, [again["curves"]], "steering")[1][f"{again['curves']}|steering"].to_numpy()
     assert np.allclose(after, -before, atol=1e-6)
     # The old analysis is what it was, for a page that was opened with it; what is cached is named by it.
-    old, table = curves(school, [lap["curves"]], "steering")
+    old, table = curves(taught, [lap["curves"]], "steering")
     assert np.array_equal(table[f"{lap['curves']}|steering"].to_numpy(), before)
     assert old.headers["Cache-Control"] == "private, max-age=31536000, immutable"
     # Taken back by its number, it is as it was before.
-    assert school.post(f"/api/actions/{answer.json['action']}/undo").status_code == 204
-    back = school.get(f"/api/desk?laps={lap['key']}").json["laps"][0]
-    values = curves(school, [back["curves"]], "steering")[1][f"{back['curves']}|steering"].to_numpy()
+    assert taught.post(f"/api/actions/{answer.json['action']}/undo").status_code == 204
+    back = taught.get(f"/api/desk?laps={lap['key']}").json["laps"][0]
+    values = curves(taught, [back["curves"]], "steering")[1][f"{back['curves']}|steering"].to_numpy()
     assert np.allclose(values, before, atol=1e-6)
 
 
@@ -398,16 +398,16 @@ def test_what_lists_is_sent_only_where_it_differs(school: Coach) -> None:
     assert school.get("/api/paddock", headers={"If-None-Match": tag}).status_code == 200
 
 
-def test_answers_are_compressed(school: Coach) -> None:
-    desk = school.get("/api/desk").json
+def test_answers_are_compressed(taught: Coach) -> None:
+    desk = taught.get("/api/desk").json
     laps = ",".join(lap["curves"] for lap in desk["laps"])
     path = f"/api/curves?laps={laps}&reference={desk['laps'][0]['curves']}&roles=speed"
-    plain = school.get(path)
+    plain = taught.get(path)
     for kind in ("br", "gzip"):
-        packed = school.get(path, headers={"Accept-Encoding": kind})
+        packed = taught.get(path, headers={"Accept-Encoding": kind})
         assert packed.headers["Content-Encoding"] == kind
         assert len(packed.data) < 0.8 * len(plain.data)
-    assert school.get("/api/desk", headers={"Accept-Encoding": "gzip"}).headers["Content-Encoding"] == "gzip"
+    assert taught.get("/api/desk", headers={"Accept-Encoding": "gzip"}).headers["Content-Encoding"] == "gzip"
 
 
 def test_signing_out_clears_what_the_browser_kept(app: Any, database: Database) -> None:
@@ -419,15 +419,15 @@ def test_signing_out_clears_what_the_browser_kept(app: Any, database: Database) 
 # ---- the registry, and channels without a role ----------------------------------------------------------------------
 
 
-def test_the_registry_tells_every_channel(school: Coach) -> None:
-    found = school.get("/api/registry").json
+def test_the_registry_tells_every_channel(taught: Coach) -> None:
+    found = taught.get("/api/registry").json
     channels = {entry["code"]: entry for entry in found["channels"]}
     assert (channels["delta"]["drawn"], channels["gear"]["drawn"]) == ("signed", "steps")
-    desk = school.get("/api/desk").json
+    desk = taught.get("/api/desk").json
     for lap in desk["laps"]:
         assert {role for role in lap["roles"] if not role.startswith("~")} <= set(channels)
     shown = set(
-        school.get(f"/api/card?laps={desk['laps'][0]['curves']}&reference={desk['laps'][0]['curves']}&passage=P1").json[
+        taught.get(f"/api/card?laps={desk['laps'][0]['curves']}&reference={desk['laps'][0]['curves']}&passage=P1").json[
             "figures"
         ][0]
     )

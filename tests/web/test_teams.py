@@ -3,75 +3,80 @@
 import io
 import re
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 
 import pytest
+from sqlalchemy import select
 
 from lauftakt.store.accounts import add_account
 from lauftakt.store.database import Database
-from lauftakt.store.models import Driver, Team
+from lauftakt.store.models import Driver, HandIn, HandInLink, Run, Team
 from tests.web.coach import Coach, make_coach
 
 OPEN = {"/api/session", "/api/openapi.json"}
-VIEWERS = ("owner", "coach", "assistant", "driver", "other team", "signed out")
+VIEWERS = ("owner", "coach", "assistant", "driver", "other team", "signed out", "link")
 # What each route may answer to each of the viewers, in their order: "+" lets in, "-" 403, "?" 404, "0" 401, "e" an
 # empty list. Ids are those of the team's first run, whose driver the driver is not; a body is empty unless one is named
 # below, so that "+" may also be told what is wrong with it (409, 415, 422).
 TABLE = """
-GET    /api/actions                                        + + + - e 0
-POST   /api/actions/<int:action_id>/undo                   + + - - ? 0
-GET    /api/card                                           + + + ? ? 0
-GET    /api/choices                                        + + + ? ? 0
-GET    /api/curves                                         + + + ? ? 0
-GET    /api/desk                                           + + + ? ? 0
-GET    /api/dialects                                       + + + - e 0
-PATCH  /api/dialects/<int:dialect_id>                      + + - - ? 0
-DELETE /api/dialects/<int:dialect_id>                      + + - - ? 0
-GET    /api/dialects/<int:dialect_id>/file                 + + + - ? 0
-POST   /api/events/<int:event_id>/export                   + + + - ? 0
-GET    /api/hand-ins                                       + + + - e 0
-POST   /api/hand-ins                                       + + - - + 0
-DELETE /api/hand-ins/<int:hand_in_id>                      + + - - ? 0
-POST   /api/hand-ins/<int:hand_in_id>/cancel               + + - - ? 0
-POST   /api/hand-ins/<int:hand_in_id>/restore              + + - - ? 0
-POST   /api/hand-ins/<int:hand_in_id>/retry                + + - - ? 0
-GET    /api/jobs/<int:job_id>                              + + + ? ? 0
-POST   /api/jobs/<int:job_id>/cancel                       + + + ? ? 0
-GET    /api/jobs/<int:job_id>/file                         + + + ? ? 0
-GET    /api/links                                          + + + - e 0
-POST   /api/links                                          + + - - + 0
-DELETE /api/links/<int:link_id>                            + + - - ? 0
-POST   /api/links/<int:link_id>/restore                    + + - - ? 0
-GET    /api/loggers                                        + + + - e 0
-POST   /api/loggers/fetch                                  + + - - + 0
-GET    /api/paddock                                        + + + e e 0
-GET    /api/registry                                       + + + + + 0
-GET    /api/runs/<int:run_id>                              + + + ? ? 0
-PATCH  /api/runs/<int:run_id>                              + + - - ? 0
-GET    /api/runs/<int:run_id>/channels                     + + + ? ? 0
-PATCH  /api/runs/<int:run_id>/channels                     + + - - ? 0
-POST   /api/runs/<int:run_id>/export                       + + + ? ? 0
-PATCH  /api/runs/<int:run_id>/felt                         + + - ? ? 0
-GET    /api/runs/<int:run_id>/file                         + + + ? ? 0
-PATCH  /api/runs/<int:run_id>/laps/<int:number>            + + - - ? 0
-PATCH  /api/runs/<int:run_id>/notes                        + + + - ? 0
-GET    /api/runs/<int:run_id>/original                     + + + ? ? 0
-POST   /api/runs/labels                                    + + - - ? 0
-PATCH  /api/session/preferences                            + + + + + 0
-GET    /api/stream                                         + + + - + 0
-PATCH  /api/stream                                         + + - - + 0
-POST   /api/uploads                                        + + - - + 0
-GET    /api/uploads/<int:upload_id>                        + ? - - ? 0
-PATCH  /api/uploads/<int:upload_id>                        + ? - - ? 0
-DELETE /api/uploads/<int:upload_id>                        + ? - - ? 0
+GET    /api/actions                                        + + + - e 0 0
+POST   /api/actions/<int:action_id>/undo                   + + - - ? 0 0
+GET    /api/card                                           + + + ? ? 0 0
+GET    /api/choices                                        + + + ? ? 0 0
+GET    /api/curves                                         + + + ? ? 0 0
+GET    /api/desk                                           + + + ? ? 0 0
+GET    /api/dialects                                       + + + - e 0 0
+PATCH  /api/dialects/<int:dialect_id>                      + + - - ? 0 0
+DELETE /api/dialects/<int:dialect_id>                      + + - - ? 0 0
+GET    /api/dialects/<int:dialect_id>/file                 + + + - ? 0 0
+POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
+GET    /api/hand-ins                                       + + + - e 0 0
+POST   /api/hand-ins                                       + + - - + 0 0
+DELETE /api/hand-ins/<int:hand_in_id>                      + + - - ? 0 0
+POST   /api/hand-ins/<int:hand_in_id>/cancel               + + - - ? 0 0
+POST   /api/hand-ins/<int:hand_in_id>/restore              + + - - ? 0 0
+POST   /api/hand-ins/<int:hand_in_id>/retry                + + - - ? 0 0
+GET    /api/jobs/<int:job_id>                              + + + ? ? 0 0
+POST   /api/jobs/<int:job_id>/cancel                       + + + ? ? 0 0
+GET    /api/jobs/<int:job_id>/file                         + + + ? ? 0 0
+GET    /api/links                                          + + + - e 0 0
+POST   /api/links                                          + + - - + 0 0
+DELETE /api/links/<int:link_id>                            + + - - ? 0 0
+POST   /api/links/<int:link_id>/restore                    + + - - ? 0 0
+GET    /api/loggers                                        + + + - e 0 0
+POST   /api/loggers/fetch                                  + + - - + 0 0
+GET    /api/paddock                                        + + + e e 0 0
+GET    /api/registry                                       + + + + + 0 0
+GET    /api/runs/<int:run_id>                              + + + ? ? 0 0
+PATCH  /api/runs/<int:run_id>                              + + - - ? 0 0
+GET    /api/runs/<int:run_id>/channels                     + + + ? ? 0 0
+PATCH  /api/runs/<int:run_id>/channels                     + + - - ? 0 0
+POST   /api/runs/<int:run_id>/export                       + + + ? ? 0 0
+PATCH  /api/runs/<int:run_id>/felt                         + + - ? ? 0 0
+GET    /api/runs/<int:run_id>/file                         + + + ? ? 0 0
+PATCH  /api/runs/<int:run_id>/laps/<int:number>            + + - - ? 0 0
+PATCH  /api/runs/<int:run_id>/notes                        + + + - ? 0 0
+GET    /api/runs/<int:run_id>/original                     + + + ? ? 0 0
+POST   /api/runs/labels                                    + + - - ? 0 0
+PATCH  /api/session/preferences                            + + + + + 0 0
+GET    /api/stream                                         + + + - + 0 0
+PATCH  /api/stream                                         + + - - + 0 0
+POST   /api/uploads                                        + + - - + 0 0
+GET    /api/uploads/<int:upload_id>                        + ? - - ? 0 0
+PATCH  /api/uploads/<int:upload_id>                        + ? - - ? 0 0
+DELETE /api/uploads/<int:upload_id>                        + ? - - ? 0 0
 """
+# The same for whoever holds a link: the one by which the run came, another driver's, one that was taken back, one that
+# ran out, one of another team, and one that nobody gave out. "x": 410.
+HOLDERS = ("own", "another's", "taken back", "run out", "other team's", "made up")
 BY_LINK = """
-GET    /api/link/<token>
-PATCH  /api/link/<token>/runs/<int:run_id>
-POST   /api/link/<token>/uploads
-GET    /api/link/<token>/uploads/<int:upload_id>
-PATCH  /api/link/<token>/uploads/<int:upload_id>
-DELETE /api/link/<token>/uploads/<int:upload_id>
+GET    /api/link/<token>                                   + e x x e ?
+PATCH  /api/link/<token>/runs/<int:run_id>                 + ? x x ? ?
+POST   /api/link/<token>/uploads                           + + x x + ?
+GET    /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
+PATCH  /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
+DELETE /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 """
 BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/dialects/<int:dialect_id>"): {"name": "Ours"},
@@ -84,7 +89,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/stream"): {"wanted": False},
     ("POST", "/api/loggers/fetch"): {"logger": "none", "keys": ["1"]},
 }
-TAKES = {"+": (200, 201, 202, 204, 409, 415, 422, 502), "-": (403,), "?": (404,), "0": (401,), "e": (200,)}
+TAKES = {"+": (200, 201, 202, 204, 409, 415, 422, 502), "-": (403,), "?": (404,), "0": (401,), "e": (200,), "x": (410,)}
 
 
 def routes(app: Any) -> set[tuple[str, str]]:
@@ -96,8 +101,8 @@ def routes(app: Any) -> set[tuple[str, str]]:
     }
 
 
-def cells() -> dict[tuple[str, str], str]:
-    return {(line.split()[0], line.split()[1]): "".join(line.split()[2:]) for line in TABLE.strip().splitlines()}
+def cells(table: str = TABLE) -> dict[tuple[str, str], str]:
+    return {(line.split()[0], line.split()[1]): "".join(line.split()[2:]) for line in table.strip().splitlines()}
 
 
 @dataclass
@@ -162,6 +167,9 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
     nobody = Coach(app.test_client(), 0, "")
     nobody.csrf = nobody.get("/api/session").json["csrf"]
     viewers["signed out"] = nobody
+    phone = Coach(app.test_client(), 0, "")
+    phone.csrf = phone.get("/api/session").json["csrf"]
+    viewers["link"] = phone
     ids = ids_of(owner)
     desk = owner.get("/api/desk").json
     keys = ",".join(lap["key"] for lap in desk["laps"])
@@ -178,11 +186,12 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
 
 
 def test_the_table_has_a_cell_for_every_route_and_viewer(app: Any) -> None:
-    links = {(line.split()[0], line.split()[1]) for line in BY_LINK.strip().splitlines()}
+    links = set(cells(BY_LINK))
     guarded = {(method, rule) for method, rule in routes(app) if rule not in OPEN}
     assert guarded - set(cells()) - links == set()
     assert set(cells()) | links <= guarded
     assert {len(answers) for answers in cells().values()} == {len(VIEWERS)}
+    assert {len(answers) for answers in cells(BY_LINK).values()} == {len(HOLDERS)}
 
 
 def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
@@ -196,7 +205,7 @@ def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
 
 
 # Those who change least ask first, the owner last: what is taken away is taken away at the end.
-@pytest.mark.parametrize("viewer", ["signed out", "other team", "driver", "assistant", "coach", "owner"])
+@pytest.mark.parametrize("viewer", ["signed out", "link", "other team", "driver", "assistant", "coach", "owner"])
 def test_every_route_answers_as_the_table_says(app: Any, team: Team_, viewer: str) -> None:
     who = team.viewers[viewer]
     order = sorted(cells().items(), key=lambda item: (item[0][0] == "DELETE", item[0][1].endswith("/undo"), item[0]))
@@ -214,16 +223,49 @@ def test_every_route_answers_as_the_table_says(app: Any, team: Team_, viewer: st
                 assert name in fixed or own or not value, (viewer, rule, name, value)
 
 
-def test_links_that_were_never_given_out_open_nothing(app: Any, team: Team_) -> None:
-    nobody = team.viewers["signed out"]
-    for line in BY_LINK.strip().splitlines():
-        method, rule = line.split()
-        answer = nobody.client.open(
-            team.path(rule), method=method, headers={"X-CSRFToken": nobody.csrf},
-            json=None if method == "GET" else {"name": "x.csv", "size": 1} if method == "POST" else {},
+@pytest.fixture(scope="module")
+def links(team: Team_, database: Database) -> dict[str, str]:
+    """A token for each holder; the first run came by the one that is Ines' own."""
+    owner, stranger = team.viewers["owner"], team.viewers["other team"]
+    made = {}
+    for holder, giver, driver in (
+        ("own", owner, "Ines"), ("another's", owner, "Halvard"), ("taken back", owner, "Wanda"),
+        ("run out", owner, "Ruben"), ("other team's", stranger, "Ines"),
+    ):  # fmt: skip
+        link = giver.post("/api/links", json={"driver": driver}).json
+        made[holder] = link["address"].rsplit("/", 1)[-1]
+        if holder == "taken back":
+            giver.delete(f"/api/links/{link['id']}")
+        with database.begin() as session:
+            row = session.get_one(HandInLink, link["id"])
+            if holder == "run out":
+                row.expires_at = row.created_at - timedelta(days=1)
+            if holder == "own":
+                run = session.scalars(
+                    select(Run).where(Run.team_id == owner.team_id, Run.driver_id == row.driver_id)
+                ).one()
+                session.scalars(select(HandIn).where(HandIn.run_id == run.id)).one().link_id = row.id
+    return {**made, "made up": "x.y"}
+
+
+@pytest.mark.parametrize("holder", HOLDERS)
+def test_links_open_what_the_table_says(app: Any, team: Team_, links: dict[str, str], holder: str) -> None:
+    phone = team.viewers["link"]
+    begun = phone.post(f"/api/link/{links['own']}/uploads", json={"name": f"{holder}.csv", "size": 10}).json["id"]
+    run_id = next(
+        r["id"] for r in team.viewers["owner"].get("/api/paddock").json["runs"] if r["driver"]["name"] == "Ines"
+    )
+    for (method, rule), answers in cells(BY_LINK).items():
+        path = rule.replace("<token>", links[holder]).replace("<int:run_id>", str(run_id))
+        body: Any = {"name": "x.csv", "size": 1} if method == "POST" else {"felt": "Good"}
+        answer = phone.client.open(
+            path.replace("<int:upload_id>", str(begun)), method=method, headers={"X-CSRFToken": phone.csrf},
+            json=body if rule.endswith(("uploads", "<int:run_id>")) else None,
         )  # fmt: skip
-        assert answer.status_code in (404, 422), (method, rule, answer.status_code)
-        assert not {"runs", "laps", "hand_ins"} & set(answer.json)
+        wanted = answers[HOLDERS.index(holder)]
+        assert answer.status_code in TAKES[wanted], (method, rule, answer.status_code, answer.data[:200])
+        if method == "GET" and rule.endswith("<token>") and answer.status_code == 200:
+            assert [item["run"]["run"]["id"] for item in answer.json["hand_ins"]] == ([] if wanted == "e" else [run_id])
 
 
 def test_a_link_opens_one_team_and_what_came_by_it(team: Team_, app: Any) -> None:

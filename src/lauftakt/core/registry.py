@@ -1,11 +1,11 @@
 """Every channel and figure once: what it measures, what it is called, how it is drawn and which value is told of it.
 
-A new channel is a role (:mod:`lauftakt.core.log.roles`) and a line here; nothing else needs to know it.
+A new channel is a role (:mod:`lauftakt.core.log.roles`): what is not said of it here follows from its unit.
 """
 
 from dataclasses import dataclass
 
-from lauftakt.core.log.roles import ROLES
+from lauftakt.core.log.roles import ROLES, Role
 
 FREE, ZERO, SIGNED, STEPS = "free", "zero", "signed", "steps"
 
@@ -41,34 +41,47 @@ class FigureEntry:
     quantity: str
 
 
-_WHEELS = tuple((end, side) for end in ("front", "rear") for side in ("left", "right"))
+WHEELS = tuple(f"wheel_{end}_{side}" for end in ("front", "rear") for side in ("left", "right"))
 
-CHANNELS: dict[str, ChannelEntry] = {
-    entry.code: entry
-    for entry in (
-        ChannelEntry("delta", "delta", "time", SIGNED, "last", True),
-        ChannelEntry("speed", "speed", "speed", FREE, "low", True),
-        ChannelEntry("offset", "offset", "width", SIGNED, "mean", True),
-        ChannelEntry("ahead", "along the path", "acceleration", SIGNED, "high", True),
-        ChannelEntry("aside", "across the path", "acceleration", SIGNED, "high", True),
-        ChannelEntry("brake_pressure", "brake", "pressure", ZERO, "high"),
-        ChannelEntry("brake_pedal", ROLES["brake_pedal"].header, "share", ZERO, "high"),
-        ChannelEntry("throttle", ROLES["throttle"].header, "share", ZERO, "mean"),
-        ChannelEntry("steering", ROLES["steering"].header, "angle", SIGNED, "high"),
-        ChannelEntry("gear", ROLES["gear"].header, "plain", STEPS, "low"),
-        ChannelEntry("engine_speed", ROLES["engine_speed"].header, "turning", FREE, "high"),
-        ChannelEntry("lateral_acceleration", "lateral acc.", "acceleration", SIGNED, "high"),
-        ChannelEntry("longitudinal_acceleration", "longitud. acc.", "acceleration", SIGNED, "high"),
-        ChannelEntry("yaw_rate", ROLES["yaw_rate"].header, "turn_rate", SIGNED, "high"),
-        ChannelEntry("altitude", ROLES["altitude"].header, "length", FREE, "mean"),
-        ChannelEntry("oil_temperature", "oil", "temperature", FREE, "high"),
-        ChannelEntry("water_temperature", "water", "temperature", FREE, "high"),
-        *(
-            ChannelEntry(f"wheel_{end}_{side}", ROLES[f"wheel_{end}_{side}"].header, "speed", FREE, "low")
-            for end, side in _WHEELS
-        ),
-    )
-}
+_SAID = (
+    ChannelEntry("delta", "delta", "time", SIGNED, "last", True),
+    ChannelEntry("speed", "speed", "speed", FREE, "low", True),
+    ChannelEntry("offset", "offset", "width", SIGNED, "mean", True),
+    ChannelEntry("ahead", "along the path", "acceleration", SIGNED, "high", True),
+    ChannelEntry("aside", "across the path", "acceleration", SIGNED, "high", True),
+    ChannelEntry("brake_pressure", "brake", "pressure", ZERO, "high"),
+    ChannelEntry("brake_pedal", ROLES["brake_pedal"].header, "share", ZERO, "high"),
+    ChannelEntry("throttle", ROLES["throttle"].header, "share", ZERO, "mean"),
+    ChannelEntry("steering", ROLES["steering"].header, "angle", SIGNED, "high"),
+    ChannelEntry("gear", ROLES["gear"].header, "plain", STEPS, "low"),
+    ChannelEntry("engine_speed", ROLES["engine_speed"].header, "turning", FREE, "high"),
+    ChannelEntry("lateral_acceleration", "lateral acc.", "acceleration", SIGNED, "high"),
+    ChannelEntry("longitudinal_acceleration", "longitud. acc.", "acceleration", SIGNED, "high"),
+    ChannelEntry("yaw_rate", ROLES["yaw_rate"].header, "turn_rate", SIGNED, "high"),
+    ChannelEntry("altitude", ROLES["altitude"].header, "length", FREE, "mean"),
+    ChannelEntry("oil_temperature", "oil", "temperature", FREE, "high"),
+    ChannelEntry("water_temperature", "water", "temperature", FREE, "high"),
+    *(ChannelEntry(wheel, ROLES[wheel].header, "speed", FREE, "low") for wheel in WHEELS),
+)
+# Roles that say where and when the car was: they place the run and are not drawn along the circuit.
+_PLACING = frozenset({
+    "latitude", "longitude", "local_x", "local_y", "receiver_speed", "lap_number", "lap_distance", "lap_share",
+})  # fmt: skip
+_QUANTITIES = {
+    "m/s": "speed", "m/s^2": "acceleration", "Pa": "pressure", "rad": "angle", "rad/s": "turn_rate", "K": "temperature",
+    "m": "length", "s": "time",
+}  # fmt: skip
+
+
+def entry_of(role: Role) -> ChannelEntry:
+    """How a channel is shown of which nothing was said: by the unit of its role."""
+    usual = "share" if role.assumed == "%" else "plain"
+    quantity = "turning" if role.assumed == "rpm" else _QUANTITIES.get(role.unit, usual)
+    return ChannelEntry(role.code, role.header, quantity, ZERO if quantity in ("share", "pressure") else FREE)
+
+
+CHANNELS: dict[str, ChannelEntry] = {entry.code: entry for entry in _SAID}
+CHANNELS |= {code: entry_of(role) for code, role in ROLES.items() if code not in CHANNELS and code not in _PLACING}
 
 FIGURES: dict[str, FigureEntry] = {
     entry.code: entry
@@ -97,4 +110,3 @@ COMPUTED = tuple(code for code, entry in CHANNELS.items() if entry.computed and 
 # What a log may hold and is brought onto the layout's grid.
 LOGGED = tuple(code for code, entry in CHANNELS.items() if not entry.computed)
 STEPPED = frozenset({"lap_number", *(code for code, entry in CHANNELS.items() if entry.drawn == STEPS)})
-WHEELS = tuple(f"wheel_{end}_{side}" for end, side in _WHEELS)

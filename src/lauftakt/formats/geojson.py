@@ -7,6 +7,7 @@ import numpy as np
 
 from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.log.model import Unusable
+from lauftakt.core.log.text import one_line
 
 Point = tuple[float, float]
 LINES = ("start", "finish", "split", "centre", "left limit", "right limit")
@@ -67,7 +68,7 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
 
 
 def _name(value: object) -> str:
-    return " ".join(value.split())[:120] if isinstance(value, str) else ""
+    return one_line(value, 120) if isinstance(value, str) else ""
 
 
 def _degrees(point: Any, role: str) -> Point:

@@ -17,9 +17,10 @@ def write_track(log: Log, path: Path) -> None:
     Unusable
         ``no-positions``
     """
-    latitude, longitude = log.role("latitude"), log.role("longitude")
-    if latitude is None or longitude is None:
+    positions = log.positions()
+    if positions is None:
         raise Unusable("no-positions", "The run has no positions, so it cannot be written as a line.")
+    latitude, longitude = positions
     east = np.interp(latitude.time, longitude.time, longitude.values)
     speed = log.role("speed") or log.role("receiver_speed")
     properties: dict[str, Any] = {"role": "track", **log.meta, "times_s": latitude.time.round(4).tolist()}

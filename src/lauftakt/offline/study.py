@@ -6,11 +6,13 @@ from pathlib import Path
 
 import numpy as np
 
+from lauftakt.core.circuit.drafting import read_tracks
 from lauftakt.core.circuit.layout import Layout, LayoutSketch
 from lauftakt.core.findings.finding import Finding, find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.log.model import Log, Unusable, Warning
-from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.core.log.track import Track
+from lauftakt.core.pipeline import analyse_run, layout_from
 from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
@@ -73,11 +75,13 @@ def study(files: Sequence[Path], reference: Path | None, layout_file: Path | Non
     if not logs:
         raise Unusable("nothing", _nothing(entries))
     try:
-        layout, assumed = make_layout(_together(logs), sketch)
+        read = read_tracks(_together(logs))
+        layout, assumed = layout_from(read, sketch)
     except Unusable as error:
         failed = [replace(e, error=str(error)) if e.log is not None else e for e in entries]
         raise Unusable("nothing", _nothing(failed)) from error
-    entries = [_analyse(entry, layout, assumed) for entry in entries]
+    tracks = {id(log): track for log, track in read}
+    entries = [_analyse(entry, layout, assumed, tracks.get(id(entry.log))) for entry in entries]
     chosen = _reference(entries, paths, reference)
     if chosen is None:
         raise Unusable("nothing", _nothing(entries))
@@ -122,10 +126,9 @@ def _together(logs: list[Log]) -> list[Log]:
     """The logs that lie where the first one with positions lies; others cannot be of the same layout."""
 
     def place(log: Log) -> tuple[float, float] | None:
-        latitude, longitude = log.role("latitude"), log.role("longitude")
-        if latitude is None or longitude is None:
+        if (positions := log.positions()) is None:
             return None
-        return float(np.median(latitude.values)), float(np.median(longitude.values))
+        return float(np.median(positions[0].values)), float(np.median(positions[1].values))
 
     places = [place(log) for log in logs]
     first = next((p for p in places if p is not None), None)
@@ -139,11 +142,11 @@ def _together(logs: list[Log]) -> list[Log]:
     return [log for log, p in zip(logs, places, strict=True) if near(p)]
 
 
-def _analyse(entry: Entry, layout: Layout, assumed: tuple[Warning, ...]) -> Entry:
+def _analyse(entry: Entry, layout: Layout, assumed: tuple[Warning, ...], track: Track | None) -> Entry:
     if entry.log is None:
         return entry
     try:
-        run = analyse_run(entry.log, layout)
+        run = analyse_run(entry.log, layout, track=track)
     except Unusable as error:
         return replace(entry, error=str(error), warnings=entry.log.warnings)
     return replace(entry, run=run, warnings=run.warnings + assumed)

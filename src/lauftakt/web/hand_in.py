@@ -26,7 +26,6 @@ from lauftakt.work.sources import inbox_path
 blueprint = APIBlueprint("hand_in", __name__, tag="Hand-in")
 
 PAGE = 30
-EVENTS = 60
 STATES = {"open": ("waiting", "running"), "taken": ("taken",), "trouble": ("refused", "failed", "cancelled")}
 # A change may be committed this much later than it was stamped; whoever looks again is told it twice rather than never.
 SLACK = timedelta(seconds=20)
@@ -71,12 +70,13 @@ def _moment(text: str) -> datetime:
 
 
 def _choices(session: Session, viewer: Viewer) -> schemas.HandInChoices:
-    events = visible(Event, viewer).order_by(Event.day.desc(), Event.id.desc()).limit(EVENTS)
+    days = visible(Event, viewer).with_only_columns(Event.id, Event.name, Event.day)
+    events = session.execute(days.order_by(Event.day.desc(), Event.id.desc()))
     return schemas.HandInChoices(
         drivers=show.everybody(session, viewer),
         cars=_named(session, viewer, Car),
         circuits=_named(session, viewer, LayoutRow),
-        events=[schemas.Choice(id=row.id, name=f"{row.name}, {row.day}") for row in session.scalars(events)],
+        events=[schemas.Choice(id=row_id, name=f"{name}, {day}") for row_id, name, day in events],
         endings=list(ENDINGS),
         upload_mb=settings_of_app().upload_mb,
     )

@@ -4,6 +4,7 @@ import io
 
 import segno
 from apiflask import APIBlueprint
+from sqlalchemy import or_
 from sqlalchemy.orm import selectinload
 
 from lauftakt.store.actions import note_action
@@ -15,11 +16,11 @@ from lauftakt.web.access import database, only
 from lauftakt.web.givers import link_of, new_link, public_address, settings_of_app, token_of, viewer_of
 from lauftakt.web.labels import change_many
 from lauftakt.web.limits import limiter
-from lauftakt.web.policy import Viewer, may, one, visible
+from lauftakt.web.policy import Viewer, one, visible
 
 blueprint = APIBlueprint("links", __name__, tag="Links")
 
-LATEST = 30
+PAGE = 30
 LOOPBACK = ("http://127.", "http://localhost", "https://127.", "https://localhost")
 
 
@@ -110,23 +111,28 @@ def _out(row: HandInLink) -> schemas.LinkOut:
 
 @blueprint.get("/link/<token>")
 @limiter.limit("240 per minute")
+@blueprint.input(schemas.LinkQuery, location="query")
 @blueprint.output(schemas.LinkPage)
-def open_link(token: str) -> schemas.LinkPage:
+def open_link(token: str, query_data: schemas.LinkQuery) -> schemas.LinkPage:
     """What the holder of a link sees: whose it is, and what came by it."""
     link, driver = link_of(token)
     viewer = viewer_of(link)
     with database().begin() as session:
-        rows = session.scalars(
-            visible(HandIn, viewer).options(*show.HAND_IN_PARTS).order_by(HandIn.id.desc()).limit(LATEST)
-        ).all()
+        page = visible(HandIn, viewer).options(*show.HAND_IN_PARTS).order_by(HandIn.id.desc())
+        if query_data.before is not None:
+            page = page.where(HandIn.id < query_data.before)
         # A run that the coach gave to somebody else since is no longer this driver's to see.
-        seen = [row for row in rows if row.run is None or may(viewer, "see", row.run)]
+        page = page.where(
+            or_(HandIn.run_id.is_(None), HandIn.run_id.in_(visible(Run, viewer).with_only_columns(Run.id)))
+        )
+        rows = session.scalars(page.limit(PAGE + 1)).all()
         return schemas.LinkPage(
             driver=show.driver(driver),
             team=session.get_one(Team, link.team_id).name,
             expires_at=show.moment(link.expires_at),
             upload_mb=settings_of_app().upload_mb,
-            hand_ins=show.hand_ins(session, viewer, seen),
+            hand_ins=show.hand_ins(session, viewer, rows[:PAGE]),
+            more=len(rows) > PAGE,
         )
 
 

@@ -95,6 +95,8 @@ def _own(model: type[Any], viewer: Viewer) -> Any:
     if viewer.driver_id is None:
         return None
     if viewer.kind == "link":
+        if viewer.link_id is None:
+            return None  # and not what came by no link
         came = select(HandIn.run_id).where(HandIn.link_id == viewer.link_id, HandIn.run_id.is_not(None))
         own = own.where(Run.id.in_(came))
         if model is HandIn:

@@ -17,7 +17,7 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.givers import by_link, myself, settings_of_app
 from lauftakt.web.limits import limiter
-from lauftakt.web.policy import Viewer
+from lauftakt.web.policy import Kind, Viewer
 from lauftakt.work.intake import ENDINGS, Giver, clean_name, take_in
 from lauftakt.work.queue import send
 
@@ -220,7 +220,8 @@ def _finish(giver: Giver, row: Upload, path: Path) -> schemas.UploadOut:
         session.execute(delete(Upload).where(Upload.team_id == giver.team_id, Upload.id == row.id))
     send([job_id])
     with database().begin() as session:
-        viewer = Viewer("coach" if giver.link_id is None else "link", giver.team_id, driver_id=giver.driver_id)
+        kind: Kind = "coach" if giver.link_id is None else "link"
+        viewer = Viewer(kind, giver.team_id, driver_id=giver.driver_id, link_id=giver.link_id)
         return _out(row, show.hand_in(session, viewer, mine_by_id(session, HandIn, giver.team_id, hand_in_id)))
 
 

@@ -1,6 +1,7 @@
 """Imports one file: from its bytes to a run in the database, whole or not at all."""
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from sqlalchemy.exc import IntegrityError
@@ -9,7 +10,7 @@ from sqlalchemy.orm import Session
 from lauftakt.core.circuit.layout import Layout, LayoutSketch
 from lauftakt.core.log.model import Log, RawLog, Unusable, Warning
 from lauftakt.core.log.text import one_line
-from lauftakt.core.log.track import read_track
+from lauftakt.core.log.track import Track, read_track
 from lauftakt.core.pipeline import analyse_run, layout_from, with_sectors
 from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.interpreting import interpret
@@ -63,6 +64,11 @@ class _Read:
     log: Log
     dialect_id: int | None
 
+    @cached_property
+    def track(self) -> Track | None:
+        """The driven path, read once for all layouts that are tried; None for a log without positions."""
+        return read_track(self.log) if self.log.positions() is not None else None
+
 
 def import_file(database: Database, source: Source, report: Report) -> None:
     """Import a log, a layout or a dialect; the hand-in's row tells its fate.
@@ -104,13 +110,13 @@ def import_file(database: Database, source: Source, report: Report) -> None:
 
 
 def _place_and_store(database: Database, source: Source, read: _Read, report: Report) -> None:
-    placed = _on_known_layout(database, source, read.log)
+    placed = _on_known_layout(database, source, read)
     if placed is not None:
         _store(database, source, read, placed, report)
         return
     # Two files of a circuit never seen must not make two layouts of it.
     with alone(database, f"lauftakt-layout-{source.team_id}"):
-        placed = _on_known_layout(database, source, read.log) or _on_new_layout(database, source, read.log)
+        placed = _on_known_layout(database, source, read) or _on_new_layout(database, source, read)
         _store(database, source, read, placed, report)
 
 
@@ -144,8 +150,9 @@ def where(log: Log) -> tuple[float, float]:
     return float(np.median(positions[0].values)), float(np.median(positions[1].values))
 
 
-def _on_known_layout(database: Database, source: Source, log: Log) -> _Placed | None:
+def _on_known_layout(database: Database, source: Source, read: _Read) -> _Placed | None:
     """The first layout nearby on which the run fits."""
+    log = read.log
     with database.begin() as session:
         if log.positions() is None:
             # Without positions the circuit's name says where the run was; its corners must agree.
@@ -160,7 +167,7 @@ def _on_known_layout(database: Database, source: Source, log: Log) -> _Placed | 
         ]
     for layout_id, version_id, layout in known:
         try:
-            return _Placed(layout, analyse_run(log, layout), layout_id, version_id)
+            return _Placed(layout, analyse_run(log, layout, track=read.track), layout_id, version_id)
         except Unusable as error:
             if error.code != "elsewhere":
                 raise
@@ -172,8 +179,9 @@ def _newest(session: Session, row: LayoutRow) -> int | None:
     return sectors.id if sectors is not None else None
 
 
-def _on_new_layout(database: Database, source: Source, log: Log) -> _Placed:
+def _on_new_layout(database: Database, source: Source, read: _Read) -> _Placed:
     """A layout made from this run: from a start line that waits nearby, or from the log alone."""
+    log = read.log
     with database.begin() as session:
         near = layouts_near(session, source.team_id, *where(log))
         waiting = [(row.id, row.name, sketch_of(row)) for row in near if row.current_id is None]
@@ -182,7 +190,8 @@ def _on_new_layout(database: Database, source: Source, log: Log) -> _Placed:
             for row in near
             if row.current_id is not None
         ]
-    track = read_track(log)
+    track = read.track
+    assert track is not None, "without positions `where` has refused it"
     layout_id, circuit = None, ""
     for row_id, name, sketch in waiting:
         try:

@@ -45,11 +45,12 @@ def loss_rate(delta: Array, length: float) -> Array:
     Notes
     -----
     The fits need equal steps: the last grid point, which lies less than a metre behind its neighbour, is moved to where
-    a whole metre would end, along the slope of the short step.
+    a whole metre would end, along the slope of the short step; of a step too short to tell, along that of the two last.
     """
     last = length - (delta.shape[-1] - 2)
+    begin, run = (-2, last) if last >= LEAST_STEP_M else (-3, 1.0 + last)
     whole = delta.copy()
-    whole[..., -1] = delta[..., -2] + (delta[..., -1] - delta[..., -2]) / max(last, LEAST_STEP_M)
+    whole[..., -1] = delta[..., -2] + (delta[..., -1] - delta[..., begin]) / run
     if delta.shape[-1] <= RATE_WINDOW_M:
         return np.asarray(np.gradient(whole, axis=-1))
     return np.asarray(savgol_filter(whole, RATE_WINDOW_M, 2, deriv=1, axis=-1))

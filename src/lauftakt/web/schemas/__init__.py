@@ -42,7 +42,7 @@ from lauftakt.web.schemas.hand_ins import (
     UploadBegin,
     UploadOut,
 )
-from lauftakt.web.schemas.links import LinkList, LinkNew, LinkOut, LinkPage
+from lauftakt.web.schemas.links import LinkList, LinkNew, LinkOut, LinkPage, LinkQuery
 from lauftakt.web.schemas.loggers import Fetching, LoggerFetch, LoggerList, LoggerOut, LoggerRun
 from lauftakt.web.schemas.paddock import Delivery, PaddockOut, PaddockQuery
 from lauftakt.web.schemas.runs import (
@@ -126,6 +126,7 @@ __all__ = [
     "LinkNew",
     "LinkOut",
     "LinkPage",
+    "LinkQuery",
     "LoggerFetch",
     "LoggerList",
     "LoggerOut",

@@ -30,9 +30,14 @@ class LinkList(Schema):
     reachable: bool = Field(description="Whether the links' address can be reached from another machine.")
 
 
+class LinkQuery(Schema):
+    before: int | None = Field(default=None, description="Hand-ins older than this one.")
+
+
 class LinkPage(Schema):
     driver: DriverOut
     team: str
     expires_at: str
     upload_mb: int
     hand_ins: list[HandInOut]
+    more: bool = Field(description="Whether there are older ones.")

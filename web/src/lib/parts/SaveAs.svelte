@@ -3,7 +3,7 @@
   import { Menu, Portal } from '@skeletonlabs/skeleton-svelte';
   import { Download } from '@lucide/svelte';
   import { api, done, type Job } from '$lib/api/client';
-  import { follow } from '$lib/parts/notes.svelte';
+  import { follow, note } from '$lib/parts/notes.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -29,6 +29,8 @@
     try {
       const job = await follow(await begin(format as Format), texts.handIn.formats[format] ?? format);
       if (job?.state === 'done') location.assign(`/api/jobs/${job.id}/file`);
+    } catch (error) {
+      note(error instanceof Error ? error.message : String(error));
     } finally {
       going = false;
     }

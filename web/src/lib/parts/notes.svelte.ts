@@ -11,7 +11,12 @@ let last: (() => Promise<void>) | null = null;
 export function noteUndo(title: string, undo: () => Promise<void>): void {
   const once = async (): Promise<void> => {
     if (last === once) last = null;
-    await undo();
+    try {
+      await undo();
+    } catch (error) {
+      noteTrouble(error);
+      return;
+    }
     toaster.create({ title: texts.handIn.undone, duration: 3000 });
   };
   last = once;
@@ -20,6 +25,10 @@ export function noteUndo(title: string, undo: () => Promise<void>): void {
 
 export function note(title: string): void {
   toaster.create({ title, duration: 5000 });
+}
+
+function noteTrouble(error: unknown): void {
+  note(error instanceof Error ? error.message : String(error));
 }
 
 const LOOK_MS = 400;
@@ -32,7 +41,7 @@ export async function follow(begun: Job, name: string): Promise<Job | null> {
     duration: Infinity,
     action: {
       label: texts.cancel,
-      onClick: () => void done(api.POST('/api/jobs/{job_id}/cancel', { params })),
+      onClick: () => void done(api.POST('/api/jobs/{job_id}/cancel', { params })).catch(noteTrouble),
     },
   });
   try {
@@ -45,7 +54,7 @@ export async function follow(begun: Job, name: string): Promise<Job | null> {
     note(job.state === 'done' ? texts.saved(name) : (job.message ?? texts.cancelled(name)));
     return job;
   } catch (error) {
-    note(error instanceof Error ? error.message : String(error));
+    noteTrouble(error);
     return null;
   } finally {
     toaster.dismiss(shown);

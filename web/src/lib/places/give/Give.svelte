@@ -25,6 +25,14 @@
         ? 800
         : 15_000,
   }));
+  // Older files than the first page's, asked for one page at a time.
+  let older = $state<HandIn[]>([]);
+  let olderMore = $state<boolean | null>(null);
+  const shown = $derived.by(() => {
+    const fresh = link.data?.hand_ins ?? [];
+    const known = fresh.map((item) => item.id);
+    return [...fresh, ...older.filter((item) => !known.includes(item.id))];
+  });
   const outbox = new Outbox(`/api/link/${encodeURIComponent(token)}`, () => void link.refetch());
   let input = $state<HTMLInputElement>();
   let trouble = $state<unknown>(null);
@@ -34,6 +42,20 @@
     const files = [...(input?.files ?? [])];
     if (input) input.value = '';
     if (files.length) outbox.add(files);
+  }
+
+  async function more(): Promise<void> {
+    trouble = null;
+    try {
+      const before = shown.at(-1)?.id;
+      const next = await done(
+        api.GET('/api/link/{token}', { params: { path: { token }, query: { before } } }),
+      );
+      older = [...older, ...next.hand_ins];
+      olderMore = next.more;
+    } catch (error) {
+      trouble = error;
+    }
   }
 
   async function tell(
@@ -48,6 +70,9 @@
           params: { path: { token, run_id: item.run.run.id } },
           body: change,
         }),
+      );
+      older = older.map((other) =>
+        other.id === item.id && other.run ? { ...other, run: { ...other.run, ...change } } : other,
       );
       note(t.saved);
       felt = Object.fromEntries(Object.entries(felt).filter(([id]) => Number(id) !== item.id));
@@ -89,7 +114,7 @@
     {#if trouble}<Trouble error={trouble} />{/if}
     <ul>
       {#each outbox.items as item (item.id)}<li><Outgoing {item} {outbox} /></li>{/each}
-      {#each data.hand_ins as item (item.id)}
+      {#each shown as item (item.id)}
         {@const busy = item.state === 'waiting' || item.state === 'running'}
         {@const best = item.run?.laps.find((lap) => lap.number === item.run?.run.best_lap)}
         <li>
@@ -164,6 +189,7 @@
         {#if !outbox.items.length}<li class="muted none">{t.empty}</li>{/if}
       {/each}
     </ul>
+    {#if olderMore ?? data.more}<button type="button" class="may" onclick={more}>{h.more}</button>{/if}
     <p class="muted small">{t.until(day(data.expires_at.slice(0, 10)))}</p>
   {/if}
 </main>

@@ -1,0 +1,69 @@
+"""A correction reaches the desk by itself: the old numbers stay until the new ones are there, under another address."""
+
+import re
+from typing import Any
+from urllib.parse import parse_qs, urlsplit
+
+from playwright.sync_api import Page, Request, expect
+
+from lauftakt.store.accounts import add_account, add_team
+from lauftakt.store.database import Database
+from tests.browser.conftest import drop
+from tests.day import Day
+
+EMAIL, PASSWORD = "renewer@test.example", "a good password"
+
+
+def analyses_of(request: Request) -> set[str]:
+    laps = parse_qs(urlsplit(request.url).query)["laps"][0]
+    return {lap.split(".")[0] for lap in laps.split(",")}
+
+
+def turn_steering(page: Page, driver: str) -> None:
+    page.get_by_role("link", name="Hand-in", exact=True).click()
+    file = page.locator("[data-hand-in]").filter(has_text=driver)
+    file.get_by_role("button", name=re.compile("^Channels")).click()
+    page.get_by_label("Sign of steering").click()
+    page.get_by_role("button", name="Keep 1 correction").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
+
+
+def test_a_correction_reaches_the_desk(page: Page, stack: Any, day: Day) -> None:
+    database = Database(stack.mariadb.url)
+    with database.begin() as session:
+        team = add_team(session, "Renewers")
+        add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
+    database.close()
+    page.set_default_timeout(20_000)
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto("/")
+    page.get_by_label("Address").fill(EMAIL)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("link", name="Hand in the first logs").click()
+    drop(page, [day.layout_file, *day.files[:2]])
+    expect(page.get_by_text("Taken", exact=True)).to_have_count(3, timeout=60_000)
+
+    asked: list[Request] = []
+    page.on("request", lambda request: asked.append(request) if "/api/curves" in request.url else None)
+    page.get_by_role("link", name="Compare", exact=True).click()
+    expect(page.locator(".strip")).to_have_count(2)
+    page.wait_for_timeout(500)
+    before = analyses_of(asked[-1])
+    assert len(before) == 2
+
+    turn_steering(page, "halvard")
+    page.get_by_role("link", name="Compare", exact=True).click()
+    expect(page.locator(".strip")).to_have_count(2)
+    expect(page.get_by_text("Newer numbers")).to_have_count(0, timeout=60_000)
+    page.wait_for_timeout(500)
+    turned = analyses_of(asked[-1])
+    # Both runs are of one kind of logger: both have other curves now, and under another address.
+    assert len(turned) == 2
+    assert not turned & before
+    for request in asked:
+        answer = request.response()
+        assert answer is not None
+        assert answer.ok
+        assert answer.headers["cache-control"] == "private, max-age=31536000, immutable"
+        assert analyses_of(request) <= before | turned

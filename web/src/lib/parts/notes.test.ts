@@ -1,0 +1,107 @@
+import { beforeEach, describe, expect, it, vi } from 'vitest';
+
+interface Shown {
+  title: string;
+  action?: { label: string; onClick: () => void };
+}
+const { shown, answers, asked } = vi.hoisted(() => ({
+  shown: [] as Shown[],
+  answers: [] as unknown[],
+  asked: [] as string[],
+}));
+vi.mock('@skeletonlabs/skeleton-svelte', () => ({
+  createToaster: () => ({
+    create: (toast: Shown) => shown.push(toast),
+    update: (_: number, toast: Shown) => shown.push(toast),
+    dismiss: () => undefined,
+  }),
+}));
+vi.mock('$lib/api/client', () => {
+  const ask = (method: string) => (path: string) => {
+    asked.push(`${method} ${path}`);
+    const answer = answers.shift();
+    return answer instanceof Error ? Promise.reject(answer) : Promise.resolve(answer);
+  };
+  return {
+    api: { GET: ask('GET'), POST: ask('POST') },
+    done: (answer: Promise<unknown>) => answer,
+  };
+});
+
+const { follow, noteAction, undoLast } = await import('./notes.svelte');
+const { texts } = await import('$lib/words');
+const settled = () => new Promise((later) => setTimeout(later, 0));
+const job = (state: string, more: object = {}) =>
+  ({ id: 7, state, progress: 0.5, message: null, ...more }) as never;
+
+describe('what was done can be taken back', () => {
+  beforeEach(() => {
+    shown.length = answers.length = asked.length = 0;
+  });
+
+  it('by the number of the action, and the page looks again afterwards', async () => {
+    const after = vi.fn(async () => undefined);
+    answers.push({});
+    noteAction('Changed.', 12, after);
+    shown[0]?.action?.onClick();
+    await settled();
+    expect(asked).toEqual(['POST /api/actions/{action_id}/undo']);
+    expect(after).toHaveBeenCalledOnce();
+    expect(shown.at(-1)?.title).toBe(texts.handIn.undone);
+  });
+
+  it('once: the key for undo does nothing a second time', async () => {
+    answers.push({}, {});
+    noteAction('Changed.', 12, async () => undefined);
+    undoLast();
+    undoLast();
+    await settled();
+    expect(asked).toHaveLength(1);
+  });
+
+  it('and when that fails it is said, not that it was undone', async () => {
+    answers.push(new Error('Somebody changed it since.'));
+    const after = vi.fn(async () => undefined);
+    noteAction('Changed.', 12, after);
+    undoLast();
+    await settled();
+    expect(after).not.toHaveBeenCalled();
+    expect(shown.map((toast) => toast.title)).toEqual(['Changed.', 'Somebody changed it since.']);
+  });
+
+  it('nothing is offered where nothing was changed', () => {
+    noteAction('Nothing to do.', null, async () => undefined);
+    expect(shown[0]?.action).toBeUndefined();
+  });
+});
+
+describe('long work is followed to its end', () => {
+  beforeEach(() => {
+    vi.useFakeTimers();
+    shown.length = answers.length = asked.length = 0;
+  });
+
+  it('with its progress', async () => {
+    answers.push(job('running', { progress: 0.25 }), job('done', { progress: 1 }));
+    const end = follow(job('waiting'), 'Parquet');
+    await vi.runAllTimersAsync();
+    expect((await end)?.state).toBe('done');
+    expect(shown.some((toast) => toast.title.endsWith('25 %'))).toBe(true);
+    expect(shown.at(-1)?.title).toBe(texts.saved('Parquet'));
+    vi.useRealTimers();
+  });
+
+  it('and says why it came to nothing', async () => {
+    answers.push(job('failed', { message: 'The run has no positions.' }));
+    const end = follow(job('running'), 'GPX');
+    await vi.runAllTimersAsync();
+    expect((await end)?.state).toBe('failed');
+    expect(shown.at(-1)?.title).toBe('The run has no positions.');
+    answers.push(new Error('The server does not answer.'));
+    const lost = follow(job('running'), 'GPX');
+    await vi.runAllTimersAsync();
+    expect(await lost).toBeNull();
+    expect(shown.at(-1)?.title).toBe('The server does not answer.');
+    vi.useRealTimers();
+  });
+});
