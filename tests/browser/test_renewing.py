@@ -19,8 +19,12 @@ def analyses_of(request: Request) -> set[str]:
     return {lap.split(".")[0] for lap in laps.split(",")}
 
 
+def go(page: Page, place: str) -> None:
+    page.get_by_role("navigation", name="Lauftakt").get_by_role("link", name=place, exact=True).click()
+
+
 def turn_steering(page: Page, driver: str) -> None:
-    page.get_by_role("link", name="Hand-in", exact=True).click()
+    go(page, "Hand-in")
     file = page.locator("[data-hand-in]").filter(has_text=driver)
     file.get_by_role("button", name=re.compile("^Channels")).click()
     page.get_by_label("Sign of steering").click()
@@ -46,14 +50,14 @@ def test_a_correction_reaches_the_desk(page: Page, stack: Any, day: Day) -> None
 
     asked: list[Request] = []
     page.on("request", lambda request: asked.append(request) if "/api/curves" in request.url else None)
-    page.get_by_role("link", name="Compare", exact=True).click()
+    go(page, "Compare")
     expect(page.locator(".strip")).to_have_count(2)
     page.wait_for_timeout(500)
     before = analyses_of(asked[-1])
     assert len(before) == 2
 
     turn_steering(page, "halvard")
-    page.get_by_role("link", name="Compare", exact=True).click()
+    go(page, "Compare")
     expect(page.locator(".strip")).to_have_count(2)
     expect(page.get_by_text("Newer numbers")).to_have_count(0, timeout=60_000)
     page.wait_for_timeout(500)

@@ -55,7 +55,7 @@ def test_tables_are_closed_to_drivers_unless_they_were_opened(database: Database
         with database.begin() as session:
             assert session.scalars(visible(model, nobody)).all() == [], "a viewer who is no driver sees nothing"
             if model.__name__ not in opened:
-                known = Viewer(kind, held.mine, account_id=1, driver_id=held.driver, link_id=1)
+                known = Viewer(kind, held.mine, driver_id=held.driver, link_id=1)
                 assert session.scalars(visible(model, known)).all() == [], kind
 
 
