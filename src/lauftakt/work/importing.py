@@ -244,7 +244,7 @@ def _store(database: Database, source: Source, read: _Read, placed: _Placed, rep
             )
             if any(overlap.whole for overlap in overlaps):
                 raise _duplicate(overlaps[0].file_name)
-            labels = propose(session, source.team_id, hand_in, read.raw, row)
+            labels = propose(session, source.team_id, hand_in, read.log, row)
             run = _save(session, source, read, row, labels, hand_in)
             for overlap in overlaps:
                 session.add(

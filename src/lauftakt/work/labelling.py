@@ -1,13 +1,14 @@
 """Proposes a run's labels from whatever knows them: the link used, the file, its name, the driver's last run."""
 
 import re
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from pathlib import Path
 
 from sqlalchemy.orm import Session, selectinload
 
 from lauftakt.core.laps.counting import is_wet
-from lauftakt.core.log.model import RawLog
+from lauftakt.core.log.model import Log
 from lauftakt.store.database import mine
 from lauftakt.store.models import Car, Driver, Event, HandIn, LayoutRow, Run
 from lauftakt.store.runs import Labels, parse_date
@@ -25,78 +26,78 @@ RECENT_DAYS = 3
 CLOCK_SLACK_S = 30.0
 
 
-def propose(session: Session, team_id: int, hand_in: HandIn, raw: RawLog, layout: LayoutRow) -> Labels:
+def propose(session: Session, team_id: int, hand_in: HandIn, log: Log, layout: LayoutRow) -> Labels:
     """Labels of a run, each with its source: ``link``, ``person``, ``file``, ``name``, ``last run`` or ``assumed``.
 
     Parameters
     ----------
     session : to look up the team's drivers, cars and last runs
     team_id, hand_in : whose, and how the file came
-    raw : the log
+    log : as it was understood
     layout : on which it was driven
     """
     told: dict[str, str] = {}
-    words = _words(hand_in.file_name)
-    driver = _driver(session, team_id, hand_in, raw, words, told)
-    started, zone = parse_date(raw.meta.get("date"))
-    if started is not None:
-        told["started"] = "file"
-    else:
-        started = _date_in(hand_in.file_name)
-        if started is not None:
-            told["started"] = "name"
-    if started is not None and hand_in.clock_off_s and abs(hand_in.clock_off_s) > CLOCK_SLACK_S:
-        started -= timedelta(seconds=round(hand_in.clock_off_s))
-        told["started"] = "logger's clock"
-    last = _last_run(session, team_id, driver, layout, started or hand_in.created_at)
-    car = raw.meta.get("car")
-    if car:
-        told["car"] = "file"
-    else:
-        car = _named_in(words, [row.name for row in session.scalars(mine(Car, team_id))])
-        if car:
-            told["car"] = "name"
-        elif last is not None and last.car is not None:
-            car, told["car"] = last.car.name, "last run"
-    event = raw.meta.get("event")
-    if event:
-        told["event"] = "file"
-    else:
-        event = _event_of_day(session, team_id, layout, started or hand_in.created_at)
-        if event:
-            told["event"] = "last run"
-    kind = _kind(raw.meta.get("kind", "").lower().split())
-    if kind:
-        told["kind"] = "file"
-    else:
-        kind = _kind(words)
-        if kind:
-            told["kind"] = "name"
-        elif last is not None:
-            kind, told["kind"] = last.kind, "last run"
-        else:
-            kind, told["kind"] = "practice", "assumed"
-    conditions = _conditions(raw.meta, words, told)
-    if conditions is None and last is not None and last.conditions:
-        conditions, told["conditions"] = last.conditions, "last run"
-    tyres = raw.meta.get("tyres")
-    if tyres:
-        told["tyres"] = "file"
-    elif last is not None and last.tyres:
-        tyres, told["tyres"] = last.tyres, "last run"
-    told["layout"] = "position" if any("lat" in channel.name.lower() for channel in raw.channels) else "corners"
+    meta, words = log.meta, _words(hand_in.file_name)
+    driver = _driver(session, team_id, hand_in, meta, words, told)
+    started, zone = _started(hand_in, meta, told)
+    moment = started or hand_in.created_at
+    last = _last_run(session, team_id, driver, layout, moment)
+
+    def known(name: str, *sources: tuple[str, str | None]) -> str | None:
+        """The first that is known of what several sources say; its source is noted."""
+        for source, value in sources:
+            if value:
+                told[name] = source
+                return value
+        return None
+
+    cars = [] if meta.get("car") else [row.name for row in session.scalars(mine(Car, team_id))]
+    told["layout"] = "corners" if log.positions() is None else "position"
     return Labels(
         driver=driver,
-        car=car,
-        event=event,
+        car=known(
+            "car",
+            ("file", meta.get("car")),
+            ("name", _named_in(words, cars)),
+            ("last run", last.car.name if last is not None and last.car is not None else None),
+        ),
+        event=known(
+            "event", ("file", meta.get("event")), ("last run", _event_of_day(session, team_id, layout, moment))
+        ),
         started=started,
         zone=zone,
-        kind=kind,
-        conditions=conditions,
-        tyres=tyres,
-        notes=raw.meta.get("notes"),
+        kind=known(
+            "kind",
+            ("file", _kind(meta.get("kind", "").lower().split())),
+            ("name", _kind(words)),
+            ("last run", last.kind if last is not None else None),
+            ("assumed", "practice"),
+        )
+        or "practice",
+        conditions=known(
+            "conditions",
+            ("file", _conditions(meta)),
+            ("name", _conditions_in(words)),
+            ("last run", last.conditions if last is not None else None),
+        ),
+        tyres=known("tyres", ("file", meta.get("tyres")), ("last run", last.tyres if last is not None else None)),
+        notes=meta.get("notes"),
         told_by=told,
     )
+
+
+def _started(hand_in: HandIn, meta: Mapping[str, str], told: dict[str, str]) -> tuple[datetime | None, str | None]:
+    """When a run began, and the zone of the clock that says so; a logger whose clock was off is put right."""
+    started, zone = parse_date(meta.get("date"))
+    source = "file"
+    if started is None:
+        started, source = _date_in(hand_in.file_name), "name"
+    if started is None:
+        return None, zone
+    if hand_in.clock_off_s and abs(hand_in.clock_off_s) > CLOCK_SLACK_S:
+        started, source = started - timedelta(seconds=round(hand_in.clock_off_s)), "logger's clock"
+    told["started"] = source
+    return started, zone
 
 
 def _words(file_name: str) -> list[str]:
@@ -104,7 +105,7 @@ def _words(file_name: str) -> list[str]:
 
 
 def _driver(
-    session: Session, team_id: int, hand_in: HandIn, raw: RawLog, words: list[str], told: dict[str, str]
+    session: Session, team_id: int, hand_in: HandIn, meta: Mapping[str, str], words: list[str], told: dict[str, str]
 ) -> str:
     if hand_in.driver_id is not None:
         told["driver"] = "link" if hand_in.link_id is not None else "person"
@@ -112,9 +113,9 @@ def _driver(
     if hand_in.driver_name:
         told["driver"] = "person"
         return hand_in.driver_name
-    if raw.meta.get("driver"):
+    if meta.get("driver"):
         told["driver"] = "file"
-        return raw.meta["driver"]
+        return meta["driver"]
     known = _named_in(words, [row.name for row in session.scalars(mine(Driver, team_id))])
     told["driver"] = "name"
     return known or Path(hand_in.file_name).stem
@@ -132,19 +133,15 @@ def _kind(words: list[str]) -> str | None:
     return next((kind for kind, names in KINDS.items() for word in words if word in names), None)
 
 
-def _conditions(meta: dict[str, str], words: list[str], told: dict[str, str]) -> str | None:
+def _conditions(meta: Mapping[str, str]) -> str | None:
     said = meta.get("conditions", "").lower()
     found = next((word for word in CONDITIONS if word in said.split()), None)
-    if found is None and is_wet(meta):
-        found = "wet"
-    if found is not None:
-        told["conditions"] = "file"
-        return found
+    return "wet" if found is None and is_wet(meta) else found
+
+
+def _conditions_in(words: list[str]) -> str | None:
     found = next((word for word in ("wet", "damp", "rain", "dry") if word in words), None)
-    if found is not None:
-        told["conditions"] = "name"
-        return "wet" if found == "rain" else found
-    return None
+    return "wet" if found == "rain" else found
 
 
 def _date_in(file_name: str) -> datetime | None:
