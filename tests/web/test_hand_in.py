@@ -286,7 +286,9 @@ def test_channels_are_read_one_by_one(taught: Coach, database: Database, day: Da
         logged = day.logs[1].role("latitude")
         assert sum(len(unpack(block.values)) for block in blocks) == len(logged.values)
         assert (unpack(blocks[0].values) == logged.values[: len(unpack(blocks[0].values))]).all()
-        assert session.scalar(select(func.count()).select_from(LapRow).where(LapRow.run_id == run.id)) == 10
+        assert (
+            session.scalar(select(func.count()).select_from(LapRow).where(LapRow.analysis_id == run.analysis_id)) == 10
+        )
         assert session.scalar(select(func.count()).select_from(Curves).where(Curves.analysis_id == run.analysis_id)) > 8
         assert (
             session.scalar(select(func.count()).select_from(LayoutRow).where(LayoutRow.team_id == taught.team_id)) == 1
