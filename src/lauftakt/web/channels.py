@@ -134,7 +134,9 @@ def list_dialects(viewer: Viewer) -> schemas.DialectList:
     with database().begin() as session:
         counts: dict[Any, int] = dict(
             session.execute(
-                select(Run.dialect_id, func.count()).where(Run.team_id == viewer.team_id).group_by(Run.dialect_id)
+                select(Run.dialect_id, func.count())
+                .where(Run.team_id == viewer.team_id, Run.dialect_id.is_not(None))
+                .group_by(Run.dialect_id)
             ).all()
         )
         return schemas.DialectList(

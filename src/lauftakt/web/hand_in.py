@@ -25,7 +25,7 @@ from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("hand_in", __name__, tag="Hand-in")
 
-PAGE = 30
+PAGE = 20
 STATES = {"open": ("waiting", "running"), "taken": ("taken",), "trouble": ("refused", "failed", "cancelled")}
 # A change may be committed this much later than it was stamped; whoever looks again is told it twice rather than never.
 SLACK = timedelta(seconds=20)
@@ -57,7 +57,7 @@ def list_hand_ins(viewer: Viewer, query_data: schemas.HandInQuery) -> schemas.Ha
             gone=gone,
             as_of=as_of.isoformat(),
             more=len(rows) > PAGE,
-            hidden=_count(session, all_of_them) - _count(session, wanted),
+            hidden=0 if wanted is all_of_them else _count(session, all_of_them) - _count(session, wanted),
             choices=_choices(session, viewer) if query_data.since is None else None,
         )
 
