@@ -35,3 +35,10 @@ def test_speed_of_ten_minutes() -> None:
     told = run("speed.py", "--quick")
     assert "Memory peak" in told
     assert len(re.findall(r"^ +10 x", told, re.MULTILINE)) == 2
+
+
+def test_lists_of_a_team_that_grew() -> None:
+    told = run("scale.py", "--laps", "1500")
+    reached, all_of_them = (int(n) for n in re.search(r"(\d+) of (\d+) events reached", told).groups())
+    assert reached == all_of_them > 3
+    assert len(re.findall(r"[\d.]+ x$", told, re.MULTILINE)) == 5
