@@ -98,7 +98,7 @@ export const handInTexts = {
   >,
   filters: {
     age: 'Came',
-    ages: { 1: 'today', 7: 'in 7 days', 30: 'in 30 days', 0: 'at any time' } as Record<number, string>,
+    ages: { 1: 'today', 7: 'in 7 days', 30: 'in 30 days', 0: 'any time' } as Record<number, string>,
     dayAges: {
       1: 'today',
       7: 'last 7 days',
