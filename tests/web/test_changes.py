@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 
 from lauftakt import settings
 from lauftakt.core.pipeline import make_layout
@@ -18,7 +18,18 @@ from lauftakt.store import layouts
 from lauftakt.store.analyses import KEPT, forget_replaced
 from lauftakt.store.database import Database
 from lauftakt.store.database import now as present
-from lauftakt.store.models import Analysis, Comparison, DialectRow, Event, FindingRow, Job, LayoutRow, Original, Run
+from lauftakt.store.models import (
+    Analysis,
+    Comparison,
+    DialectRow,
+    Event,
+    FindingRow,
+    HandIn,
+    Job,
+    LayoutRow,
+    Original,
+    Run,
+)
 from lauftakt.work import importing, jobs, queue, renewing
 from lauftakt.work.queue import work_on
 from tests.day import Day
@@ -376,8 +387,6 @@ def test_a_busy_list_tells_only_what_changed(school: Coach, database: Database, 
     assert whole["choices"]["drivers"]
     since = f"/api/hand-ins?since={whole['as_of']}"
     with database.begin() as session:
-        from lauftakt.store.models import HandIn
-
         for row in session.scalars(select(HandIn).where(HandIn.team_id == school.team_id)):
             row.changed_at = present().replace(year=2020)
     quiet = school.get(since).json
@@ -386,6 +395,18 @@ def test_a_busy_list_tells_only_what_changed(school: Coach, database: Database, 
     assert [row["id"] for row in school.get(since).json["hand_ins"]] == [refused["id"]]
     school.delete(f"/api/hand-ins/{refused['id']}")
     assert school.get(since).json["gone"] == [refused["id"]]
+    # More than a page changed: a look tells all of it.
+    many = [school.hand_in(f"bad {n}.csv", b"x%d" % n).json["id"] for n in range(25)]
+    assert sorted(row["id"] for row in school.get(since).json["hand_ins"]) == many
+    whole = school.get("/api/hand-ins").json
+    assert (len(whole["hand_ins"]), whole["more"]) == (20, True)
+    # A run that was computed anew is told, too.
+    run = run_of(school, "Ines")
+    with database.begin() as session:
+        session.execute(update(HandIn).values(changed_at=present().replace(year=2020)))
+    turned = [{"name": "steering", "role": "steering", "flipped": True}]
+    school.patch(f"/api/runs/{run}/channels", json={"channels": turned})
+    assert run in [row["run"]["run"]["id"] for row in school.get(since).json["hand_ins"]]
 
 
 def test_what_lists_is_sent_only_where_it_differs(school: Coach) -> None:

@@ -26,6 +26,8 @@ from lauftakt.work.sources import inbox_path
 blueprint = APIBlueprint("hand_in", __name__, tag="Hand-in")
 
 PAGE = 20
+# A look at what changed is no page of a list: what changed meanwhile is told whole, up to here.
+LOOK = 300
 STATES = {"open": ("waiting", "running"), "taken": ("taken",), "trouble": ("refused", "failed", "cancelled")}
 # A change may be committed this much later than it was stamped; whoever looks again is told it twice rather than never.
 SLACK = timedelta(seconds=20)
@@ -38,7 +40,8 @@ SLACK = timedelta(seconds=20)
 def list_hand_ins(viewer: Viewer, query_data: schemas.HandInQuery) -> schemas.HandInList:
     """Files and their fate, newest first, as far as the filters let them through; and what there is to choose from.
 
-    With ``since`` only what changed after an earlier answer, with the files that are still being worked on.
+    With ``since`` only what changed after an earlier answer, with the files that are being worked on; there ``more``
+    says that so much changed that all has to be asked for again.
     """
     as_of = now()
     with database().begin() as session:
@@ -46,17 +49,18 @@ def list_hand_ins(viewer: Viewer, query_data: schemas.HandInQuery) -> schemas.Ha
         wanted = _filtered(all_of_them, query_data)
         page = wanted if query_data.before is None else wanted.where(HandIn.id < query_data.before)
         gone: list[int] = []
+        most = PAGE if query_data.since is None else LOOK
         if query_data.since is not None:
             after = _moment(query_data.since) - SLACK
-            page = page.where(or_(HandIn.changed_at > after, HandIn.state.in_(STATES["open"])))
+            page = page.where(or_(HandIn.changed_at > after, HandIn.state == "running"))
             dismissed = visible(HandIn, viewer).where(HandIn.dismissed_at > after, HandIn.changed_at > after)
             gone = [row.id for row in session.scalars(dismissed)]
-        rows = session.scalars(page.options(*show.HAND_IN_PARTS).order_by(HandIn.id.desc()).limit(PAGE + 1)).all()
+        rows = session.scalars(page.options(*show.HAND_IN_PARTS).order_by(HandIn.id.desc()).limit(most + 1)).all()
         return schemas.HandInList(
-            hand_ins=show.hand_ins(session, viewer, rows[:PAGE]),
+            hand_ins=show.hand_ins(session, viewer, rows[:most]),
             gone=gone,
             as_of=as_of.isoformat(),
-            more=len(rows) > PAGE,
+            more=len(rows) > most,
             hidden=0 if wanted is all_of_them else _count(session, all_of_them) - _count(session, wanted),
             choices=_choices(session, viewer) if query_data.since is None else None,
         )

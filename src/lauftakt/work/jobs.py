@@ -282,6 +282,8 @@ def renew_runs(session: Session, team_id: int, run_ids: Iterable[int], account_i
     for run_id in wanted:
         if run_id not in waiting:
             waiting[run_id] = add_job(session, team_id, "renew", ("run", run_id), account_id=account_id).id
+    # Whoever looks at the list of files is told that newer numbers are coming.
+    session.execute(update(HandIn).where(HandIn.team_id == team_id, HandIn.run_id.in_(wanted)).values(changed_at=now()))
     return list(waiting.values())
 
 

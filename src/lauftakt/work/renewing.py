@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import or_, select
+from sqlalchemy import or_, select, update
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
@@ -19,10 +19,10 @@ from lauftakt.core.pipeline import CODE_VERSION, analyse_run
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import READER_VERSION, read_raw
 from lauftakt.store.analyses import save_analysis
-from lauftakt.store.database import Database, mine_by_id
+from lauftakt.store.database import Database, mine_by_id, now
 from lauftakt.store.dialects import find_dialect, to_dialect
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import Analysis, DialectRow, Event, LayoutRow, Original, Run
+from lauftakt.store.models import Analysis, DialectRow, Event, HandIn, LayoutRow, Original, Run
 from lauftakt.store.originals import Damaged, write_original
 from lauftakt.store.runs import load_raw, save_channels, save_recognition
 from lauftakt.work.jobs import Claim, hold, renew_runs
@@ -119,6 +119,10 @@ def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None 
             run.dialect_id = basis.dialect_id
             save_recognition(session, run, log)
             save_analysis(session, run, analysed, basis.layout_version_id, basis.sector_set_id, basis.reading)
+            # Whoever looks at the list of files is told the new numbers with the next look.
+            session.execute(
+                update(HandIn).where(HandIn.team_id == team_id, HandIn.run_id == run.id).values(changed_at=now())
+            )
             return
     raise Unusable("changing", "The run was changed again and again while it was computed. Try again.")
 

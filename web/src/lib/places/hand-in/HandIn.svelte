@@ -45,7 +45,7 @@
     const query = { ...asked, ...(before ? { since: before.list.as_of } : {}) };
     const answer = await done(api.GET('/api/hand-ins', { params: { query }, signal }));
     known = before
-      ? { asked: now, list: merge(before.list, answer), looks: before.looks + 1 }
+      ? { asked: now, list: merge(before.list, answer), looks: answer.more ? WHOLE_EVERY : before.looks + 1 }
       : { asked: now, list: answer, looks: 0 };
     return known.list;
   }
