@@ -79,7 +79,7 @@ def test_a_corrected_channel_is_seen_at_once(taught: Coach) -> None:
     assert np.allclose(values, before, atol=1e-6)
 
 
-def test_laps_and_curves_of_one_line_up_are_of_one_analysis(school: Coach, database: Database, day: Day) -> None:
+def test_curves_and_laps_of_one_line_up_are_of_one_analysis(school: Coach, database: Database, day: Day) -> None:
     """The layout gets a new version between the line-up and its curves."""
     desk = school.get("/api/desk").json
     names = [lap["curves"] for lap in desk["laps"]]

@@ -12,7 +12,7 @@ from lauftakt.core.findings.finding import Finding, find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.run import AnalysedRun
-from lauftakt.store.database import Database, mine, now
+from lauftakt.store.database import Database, NotFound, mine, now
 from lauftakt.store.lineup import CurveCache, Entry
 from lauftakt.store.models import Comparison, ComparisonMember, FindingRow
 
@@ -71,7 +71,10 @@ def comparison_of(
                 own.add_all(_finding(row, entries[order[item.run]], item, strength) for item in findings)
     except IntegrityError:
         pass  # somebody else computed the same at the same moment
-    return _load(session, team_id, key) or row
+    kept = _load(session, team_id, key)
+    if kept is None:
+        raise NotFound("analysis")  # it was replaced and swept away at this very moment
+    return kept
 
 
 def _load(session: Session, team_id: int, key: str) -> Comparison | None:

@@ -76,17 +76,9 @@ def _begin(viewer: Viewer, subject: tuple[str, int], asked: schemas.ExportAsked)
     return _shown(viewer, job.id)
 
 
-def _own(viewer: Viewer, row: Job) -> bool:
-    """Whether a job is the viewer's to see: those who are of the whole team see all, others what they asked for."""
-    return viewer.kind in ("owner", "coach", "assistant") or row.account_id == viewer.account_id
-
-
 def _job(viewer: Viewer, job_id: int) -> Job:
     with database().begin() as session:
-        row = session.get(Job, job_id)
-        if row is None or row.team_id != viewer.team_id or not _own(viewer, row):
-            raise Problem(404, "not-found", "This does not exist, or does not belong to your team.")
-        return row
+        return one(session, Job, viewer, job_id)
 
 
 def _shown(viewer: Viewer, job_id: int) -> schemas.JobOut:
@@ -106,9 +98,8 @@ def get_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
 @blueprint.output(schemas.JobOut)
 def cancel_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
     """Ask long work to stop; a finished one stays as it is."""
-    _job(viewer, job_id)
     with database().begin() as session:
-        jobs.cancel(session, session.get_one(Job, job_id, with_for_update=True))
+        jobs.cancel(session, one(session, Job, viewer, job_id, lock=True))
     return _shown(viewer, job_id)
 
 

@@ -78,17 +78,12 @@ def _choices(session: Session, viewer: Viewer) -> schemas.HandInChoices:
     events = session.execute(days.order_by(Event.day.desc(), Event.id.desc()))
     return schemas.HandInChoices(
         drivers=show.everybody(session, viewer),
-        cars=_named(session, viewer, Car),
-        circuits=_named(session, viewer, LayoutRow),
+        cars=show.choices(session, viewer, Car),
+        circuits=show.choices(session, viewer, LayoutRow),
         events=[schemas.Choice(id=row_id, name=f"{name}, {day}") for row_id, name, day in events],
         endings=list(ENDINGS),
         upload_mb=settings_of_app().upload_mb,
     )
-
-
-def _named(session: Session, viewer: Viewer, model: Any) -> list[schemas.Choice]:
-    query = visible(model, viewer).with_only_columns(model.id, model.name).order_by(model.name)
-    return [schemas.Choice(id=row_id, name=name) for row_id, name in session.execute(query)]
 
 
 def _filtered(query: Select[Any], asked: schemas.HandInQuery) -> Select[Any]:

@@ -56,9 +56,9 @@ def get_paddock(viewer: Viewer, query_data: schemas.PaddockQuery) -> schemas.Pad
             reference_run=reference.id if reference else None,
             runs=[show.run(row, reference.best_s if reference else None) for row in runs],
             deliveries=_deliveries(session, viewer, chosen, runs),
-            drivers=_choices(session, viewer, Driver),
-            cars=_choices(session, viewer, Car),
-            circuits=_choices(session, viewer, LayoutRow),
+            drivers=show.choices(session, viewer, Driver),
+            cars=show.choices(session, viewer, Car),
+            circuits=show.choices(session, viewer, LayoutRow),
         )
 
 
@@ -76,11 +76,6 @@ def _runs(session: Session, viewer: Viewer, event: Event | None) -> list[Run]:
     query = visible(Run, viewer).where(Run.event_id == event.id)
     parts = joinedload(Run.driver), joinedload(Run.car)
     return list(session.scalars(query.options(*parts).order_by(Run.started_at, Run.id)))
-
-
-def _choices(session: Session, viewer: Viewer, model: Any) -> list[schemas.Choice]:
-    query = visible(model, viewer).with_only_columns(model.id, model.name).order_by(model.name)
-    return [schemas.Choice(id=row_id, name=name) for row_id, name in session.execute(query)]
 
 
 def _filtered(query: Select[Any], viewer: Viewer, asked: schemas.PaddockQuery) -> Select[Any]:

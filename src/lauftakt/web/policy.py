@@ -21,6 +21,7 @@ from lauftakt.store.models import (
     Event,
     HandIn,
     HandInLink,
+    Job,
     LayoutRow,
     LayoutVersion,
     Owned,
@@ -124,8 +125,12 @@ def _own(model: type[Any], viewer: Viewer) -> Any:
         return LayoutVersion.layout_id.in_(select(Run.layout_id).where(Run.id.in_(own)))
     if model is Driver:
         return Driver.id == viewer.driver_id
+    if viewer.account_id is None:
+        return None
     if model is Account:
         return Account.id == viewer.account_id
+    if model is Job:
+        return Job.account_id == viewer.account_id
     return None
 
 

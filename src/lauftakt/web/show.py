@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from datetime import UTC, datetime
+from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
@@ -231,3 +232,9 @@ def job(row: Job) -> schemas.JobOut:
         message=row.message,
         result=row.result,
     )
+
+
+def choices(session: Session, viewer: Viewer, model: Any) -> list[schemas.Choice]:
+    """What a viewer may choose of a table with names."""
+    query = visible(model, viewer).with_only_columns(model.id, model.name).order_by(model.name)
+    return [schemas.Choice(id=row_id, name=name) for row_id, name in session.execute(query)]
