@@ -1,4 +1,3 @@
-# ruff: noqa: E501 (a table of names)
 """What a log lacks, and what of it was driven somewhere else, is said."""
 
 from dataclasses import replace
@@ -7,7 +6,6 @@ import numpy as np
 import pytest
 
 from lauftakt.core.log.model import Log
-from lauftakt.core.log.roles import ROLES, role_for_name
 from lauftakt.core.log.sense import missing_channels
 from lauftakt.core.pipeline import analyse_run
 from tests.day import Day
@@ -48,29 +46,3 @@ def test_two_circuits_in_one_log(day: Day) -> None:
     assert times[: len(expected)] == pytest.approx(expected, abs=0.03)
     assert len(times) == len(expected)
     assert "part-elsewhere" not in {warning.code for warning in day.runs[1].warnings}
-
-
-NAMES = {
-    "GPS Latitude": "latitude", "gps_lon": "longitude", "Long": "longitude", "Lat [deg]": "latitude", "GPS Speed": "receiver_speed",
-    "VehicleSpeed": "speed", "Brake Press F": "brake_pressure", "BRAKE_PRESSURE_FRONT": "brake_pressure", "Brake Pos": "brake_pedal",
-    "Throttle Position Sensor": "throttle", "Accelerator Pedal": "throttle", "Steering Wheel Angle": "steering", "Engine RPM": "engine_speed",
-    "Motordrehzahl": "engine_speed", "Bremsdruck vorne": "brake_pressure", "Lenkwinkel": "steering", "Gaspedalstellung": "throttle",
-    "Acc Lat": "lateral_acceleration", "Lateral Acc": "lateral_acceleration", "AccLong": "longitudinal_acceleration",
-    "Yaw Rate": "yaw_rate", "Gang": "gear", "Gear Position": "gear", "Coolant Temp": "water_temperature", "Oil Temp": "oil_temperature",
-    "Wheel Speed FL": "wheel_front_left", "Geschwindigkeit": "speed",
-    # Names that hold the words but are something else.
-    "Brake Press Rear": None, "Steering Torque": None, "Wind Speed": None, "Gearbox Oil Temp": "oil_temperature", "Lateral G Force Limit": None,
-    "Throttle Map": None, "Fan Speed": None, "Latency": None, "Turbo RPM": None, "Fuel": None, "": None,
-}  # fmt: skip
-
-
-@pytest.mark.parametrize("name", NAMES)
-def test_names_of_many_loggers(name: str) -> None:
-    found = role_for_name(name.split(" [")[0])
-    assert (found[0] if found else None) == NAMES[name]
-
-
-def test_canonical_names_are_the_surest() -> None:
-    for role in ROLES.values():
-        assert role_for_name(role.header) == (role.code, 0.98)
-        assert role_for_name(role.code.upper()) == (role.code, 0.98)

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from lauftakt.core.log.model import Channel, Log
-from lauftakt.core.log.sense import make_sense, propose_roles
+from lauftakt.core.log.sense import make_sense
 from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.core.plane import Plane
 from tests.day import Day
@@ -48,25 +48,6 @@ def test_shares_and_per_cent(day: Day, factor: float) -> None:
     found = make_sense(changed(day.logs[0], "throttle", values=throttle.values * factor))
     assert "unit-corrected" in codes(found)
     assert np.allclose(found.role("throttle").values, throttle.values)
-
-
-def test_pedals_are_known_by_what_they_do(day: Day) -> None:
-    names = {"throttle": "A1", "brake_pressure": "A2", "steering": "A3", "engine_speed": "A4", "gear": "A5"}
-    log = day.logs[1]
-    unnamed = replace(
-        log,
-        channels=tuple(
-            replace(c, name=names[c.role], role=None, unit="") if c.role in names else c for c in log.channels
-        ),
-    )
-    assert {(p.channel, p.role) for p in propose_roles(unnamed)} == {("A1", "throttle"), ("A2", "brake_pedal")}
-    assert all(0.75 < p.confidence <= 1 for p in propose_roles(unnamed))
-    found = make_sense(unnamed)
-    assert codes(found) == {"role-proposed"}
-    run, sound = analyse_run(found, day.layout), day.runs[1]
-    for own, other in zip(run.technique[3], sound.technique[3], strict=True):
-        if own.brake_point_m is not None and other.brake_point_m is not None:
-            assert own.brake_point_m == pytest.approx(other.brake_point_m, abs=1.5)
 
 
 def test_local_coordinates_do_as_well(day: Day) -> None:

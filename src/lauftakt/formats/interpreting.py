@@ -1,20 +1,24 @@
-"""From a raw log to the core's log: roles by name or by a logger's dialect, SI units, one channel for each role."""
+"""From a raw log to the core's log: what its channels stand for, SI units, one channel for each role."""
 
-from dataclasses import replace
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from lauftakt.core.log.dialect import Choice, Dialect
+from lauftakt.core.log.evidence.assigning import Assignment, Given, assign_roles
+from lauftakt.core.log.evidence.naming import FULL, evidence_of_name, unit_written
 from lauftakt.core.log.held import held_samples
 from lauftakt.core.log.model import Channel, Log, RawChannel, RawLog, Recognition, Warning
-from lauftakt.core.log.roles import ROLES, role_for_name
+from lauftakt.core.log.pedals import between_stops
+from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.sense import make_sense, missing_channels
+from lauftakt.core.log.units import Reading, into_si, reading_of, readings
 from lauftakt.formats.units import UnknownUnit, convert
 
-# Without a unit the name alone is a weaker witness, where the unit could have been several.
-NO_UNIT = 0.05
-RIVAL_MARGIN = 0.1
-_BARE = {"latitude", "longitude", "gear", "lap_number", "lap_share", "throttle", "brake_pedal", "engine_speed"}
+_POSITIONS = (("latitude", "longitude"), ("local_x", "local_y"))
+_PEDALS = ("throttle", "brake_pedal", "clutch")
 
 
 def short(text: str) -> str:
@@ -35,36 +39,77 @@ def interpret(raw: RawLog, dialect: Dialect | None = None) -> Log:
     -------
     The log in SI units, with all warnings.
     """
-    said = dialect.choices if dialect else {}
+    said = _said(raw.channels, dialect)
     warnings = list(raw.warnings)
-    channels: list[Channel] = []
-    for source in thinned(raw.channels, warnings):
-        channel, warning = _channel(source, said.get(source.name, Choice()))
+    thin = [_thinned(channel) for channel in raw.channels]
+    assigned = assign_roles(
+        [item.channel for item in thin],
+        {index: choice.role for index, choice in said.items() if choice.role is not None},
+    )
+    together(thin, assigned.given)
+    _tell_held(thin, warnings)
+    channels = []
+    for index, item in enumerate(thin):
+        channel, told = _channel(item.channel, assigned.given[index], said.get(index, Choice()))
         channels.append(channel)
-        if warning is not None:
-            warnings.append(warning)
-    settled = _settle_rivals(channels, warnings)
-    log = make_sense(Log(tuple(settled), raw.meta, tuple(warnings)), said)
+        warnings += told
+    _tell(assigned, channels, warnings)
+    choices = {raw.channels[index].name: choice for index, choice in said.items()}
+    log = make_sense(Log(tuple(channels), raw.meta, tuple(warnings)), choices)
     absent = missing_channels(log)
     return log if absent is None else replace(log, warnings=(*log.warnings, absent))
 
 
-def thinned(channels: tuple[RawChannel, ...], warnings: list[Warning]) -> list[RawChannel]:
-    """Channels whose held values were taken back to the samples they repeat; positions keep one clock."""
-    found: list[RawChannel] = []
-    names: list[str] = []
-    positions = [c for c in channels if (role_for_name(c.name) or ("", 0))[0] in ("latitude", "longitude")]
-    together = len(positions) == 2 and len(positions[0].time) == len(positions[1].time)
-    shared = held_samples(*(c.values for c in positions)) if together else None
-    for channel in channels:
-        if together and any(channel is position for position in positions):
-            kept = shared
-        else:
-            kept = held_samples(channel.values)
-        if kept is not None:
-            names.append(channel.name)
-            channel = replace(channel, time=channel.time[kept], values=channel.values[kept])
-        found.append(channel)
+def _said(channels: Sequence[RawChannel], dialect: Dialect | None) -> dict[int, Choice]:
+    """What a person said, by the channel's index. A name that is numbered because it occurs twice is another channel of
+    the same name; what was said of it is found by name and number, or by the bare name where that is not there."""
+    if dialect is None:
+        return {}
+    found = {i: dialect.choices[c.name] for i, c in enumerate(channels) if c.name in dialect.choices}
+    names = {channel.name for channel in channels}
+    for index, channel in enumerate(channels):
+        bare = re.sub(r" \(\d+\)$", "", channel.name)
+        if index not in found and bare != channel.name and bare not in names and bare in dialect.choices:
+            found[index] = dialect.choices[bare]
+    return found
+
+
+@dataclass
+class _Thin:
+    """A channel taken back to its true samples, and what it was before."""
+
+    channel: RawChannel
+    whole: RawChannel
+
+    @property
+    def held(self) -> bool:
+        return len(self.channel.time) < len(self.whole.time)
+
+
+def _thinned(channel: RawChannel) -> _Thin:
+    kept = held_samples(channel.values)
+    if kept is None:
+        return _Thin(channel, channel)
+    return _Thin(replace(channel, time=channel.time[kept], values=channel.values[kept]), channel)
+
+
+def together(thin: Sequence[_Thin], given: Sequence[Given]) -> None:
+    """Both coordinates of a position are sampled at one time: where one of them is held, both keep one clock."""
+    for roles in _POSITIONS:
+        pair = [item for item, found in zip(thin, given, strict=True) if found.role in roles]
+        if len(pair) != 2 or not any(item.held for item in pair) or len(pair[0].whole.time) != len(pair[1].whole.time):
+            continue
+        kept = held_samples(*(item.whole.values for item in pair))
+        for item in pair:
+            item.channel = (
+                item.whole
+                if kept is None
+                else replace(item.whole, time=item.whole.time[kept], values=item.whole.values[kept])
+            )
+
+
+def _tell_held(thin: Sequence[_Thin], warnings: list[Warning]) -> None:
+    names = [item.whole.name for item in thin if item.held]
     if names:
         more = f" and {len(names) - 3} more" if len(names) > 3 else ""
         warnings.append(
@@ -74,76 +119,122 @@ def thinned(channels: tuple[RawChannel, ...], warnings: list[Warning]) -> list[R
                 "only the true samples are used.",
             )
         )
-    return found
 
 
-def _channel(source: RawChannel, choice: Choice) -> tuple[Channel, Warning | None]:
-    role, seen = _role(source, choice)
-    given = choice.unit if choice.unit is not None else source.unit
+def _channel(source: RawChannel, given: Given, choice: Choice) -> tuple[Channel, list[Warning]]:
+    unit = choice.unit if choice.unit is not None else source.unit
     values = -source.values if choice.flipped else source.values
-    if not role:
-        plain = Recognition("dialect" if choice.role == "" else "none", 1.0 if choice.role == "" else 0.0)
-        return Channel(source.name, given, None, source.time, values, source.unit, plain), None
-    wanted = ROLES[role]
-    taken = given or wanted.assumed
-    seen = replace(seen, flipped=bool(choice.flipped), unit=taken)
-    try:
-        converted = convert(values, taken, wanted.unit)
-        return Channel(source.name, wanted.unit, role, source.time, converted, given or taken, seen), None
-    except UnknownUnit:
-        message = f"{short(source.name)} is in {short(taken)}, which does not fit {wanted.header}; it has no role."
-        return Channel(source.name, given, None, source.time, values, source.unit), Warning("unit-unfit", message)
+    if given.role is None:
+        denied = choice.role == ""
+        seen = Recognition("dialect" if denied else "none", 1.0 if denied else 0.0)
+        channel = Channel(source.name, unit, None, source.time, values, source.unit, seen)
+        return channel, [] if denied else _unfit(source)
+    role = ROLES[given.role]
+    told: list[Warning] = []
+    taken, reading = _unit(source, given, choice, told)
+    if given.role in _PEDALS and (reading is None or reading.quantity != "share" or told):
+        values, stops = between_stops(values, given.role)
+        told.append(_told_stops(source.name, taken, stops))
+        taken = "stops"
+    elif reading is None:
+        values = convert(values, taken, role.unit)
+    else:
+        values = into_si(values, reading)
+    seen = Recognition(
+        given.by, given.confidence, bool(choice.flipped), taken, given.second if given.confidence < 1.0 else None
+    )
+    return Channel(source.name, role.unit, given.role, source.time, values, unit or taken, seen), told
 
 
-def _role(source: RawChannel, choice: Choice) -> tuple[str | None, Recognition]:
-    if choice.role is not None:
-        return (choice.role if choice.role in ROLES else None), Recognition("dialect", 1.0)
-    found = role_for_name(source.name)
-    if found is None:
-        return None, Recognition()
-    role, confidence = found
-    if not source.unit and role not in _BARE:
-        confidence -= NO_UNIT
-    return role, Recognition("name", confidence)
+def _unfit(source: RawChannel) -> list[Warning]:
+    """What is to be said of a channel that its unit keeps from the role that its name says."""
+    named = evidence_of_name(source.name, "")
+    role = max(named, key=lambda code: named[code])
+    if not source.unit.strip() or named[role] < FULL - 0.5 or reading_of(source.unit, ROLES[role].quantities):
+        return []
+    message = (
+        f"{short(source.name)} is in {short(source.unit)}, which does not fit {ROLES[role].header}; it has no role."
+    )
+    return [Warning("unit-unfit", message)]
 
 
-def _settle_rivals(channels: list[Channel], warnings: list[Warning]) -> list[Channel]:
-    """Of several channels for one role the surest keeps it, of equally sure ones the denser, then the less noisy."""
-    best: dict[str, Channel] = {}
-    for channel in channels:
-        if channel.role and (channel.role not in best or _better(channel, best[channel.role])):
-            best[channel.role] = channel
-    settled = []
-    for channel in channels:
-        if channel.role and best[channel.role] is not channel:
-            winner = best[channel.role]
+def _unit(source: RawChannel, given: Given, choice: Choice, told: list[Warning]) -> tuple[str, Reading | None]:
+    """The unit in which a channel's values are written, and how to read it (None: by the units library)."""
+    assert given.role is not None
+    role = ROLES[given.role]
+    # A share that was said to be nothing is a bare figure; what the values show of a position outranks its unit.
+    tried = [choice.unit, given.written or None, source.unit, unit_written(source.name, given.role)]
+    for unit in tried:
+        if unit is None or (not unit.strip() and unit is not choice.unit):
+            continue
+        reading = reading_of(unit, role.quantities)
+        if reading is None and not readings(unit):
+            try:
+                convert(np.zeros(1), unit, role.unit)
+            except UnknownUnit:
+                pass
+            else:
+                return unit, None
+        if reading is not None:
+            if unit == given.written and source.unit.strip() and unit != source.unit:
+                told.append(
+                    Warning(
+                        "unit-corrected",
+                        f"The values of {short(source.name)} are not in {short(source.unit)} but look like {unit}; "
+                        "taken as that.",
+                    )
+                )
+            return unit, reading
+    if source.unit.strip() and given.written == "":
+        told.append(
+            Warning(
+                "unit-unfit",
+                f"{short(source.name)} is in {short(source.unit)}, which does not fit {role.header}; its values are "
+                f"taken as {role.assumed}.",
+            )
+        )
+    return role.assumed, reading_of(role.assumed, role.quantities)
+
+
+def _told_stops(name: str, unit: str, stops: tuple[float, float]) -> Warning:
+    return Warning(
+        "pedal-stops",
+        f"{short(name)} is in {unit if unit not in ('', '1') else 'bare figures'}: its stops, {stops[0]:.3g} and "
+        f"{stops[1]:.3g}, are taken as 0 and 100 %.",
+    )
+
+
+def _tell(assigned: Assignment, channels: Sequence[Channel], warnings: list[Warning]) -> None:
+    """What was decided against a name, against a rival, or from the values alone."""
+    by_role: Mapping[str | None, Channel] = {channel.role: channel for channel in channels}
+    for index, role in assigned.rivals:
+        warnings.append(
+            Warning(
+                "role-rival",
+                f"{short(channels[index].name)} and {short(by_role[role].name)} both look like {ROLES[role].header}; "
+                f"{short(by_role[role].name)} is used.",
+            )
+        )
+    for index, named in assigned.contradicted:
+        channel = channels[index]
+        assert channel.role is not None
+        warnings.append(
+            Warning(
+                "role-contradicted",
+                f"{short(channel.name)} is called {ROLES[named].header}, but behaves like {ROLES[channel.role].header} "
+                "and is used as that.",
+            )
+        )
+    contradicted = {index for index, _ in assigned.contradicted}
+    for index, given in enumerate(assigned.given):
+        if given.by == "values" and given.role is not None and index not in contradicted:
             warnings.append(
                 Warning(
-                    "role-rival",
-                    f"{short(channel.name)} and {short(winner.name)} both look like {ROLES[channel.role].header}; "
-                    f"{short(winner.name)} is used.",
+                    "role-proposed",
+                    f"{short(channels[index].name)} behaves like {ROLES[given.role].header} and is used as that "
+                    f"({100 * given.confidence:.0f} % sure).",
                 )
             )
-            channel = replace(channel, role=None, recognised=Recognition())
-        settled.append(channel)
-    return settled
 
 
-def _better(own: Channel, other: Channel) -> bool:
-    surer = own.recognised.confidence - other.recognised.confidence
-    if abs(surer) > RIVAL_MARGIN:
-        return surer > 0
-    if abs(len(own.time) - len(other.time)) > 0.05 * max(len(own.time), len(other.time)):
-        return len(own.time) > len(other.time)
-    return _noise(own) < 0.8 * _noise(other)
-
-
-def _noise(channel: Channel) -> float:
-    """Size of the second differences against the channel's own range."""
-    span = float(np.ptp(channel.values)) if len(channel.values) else 0.0
-    if len(channel.values) < 10 or span == 0:
-        return 1.0
-    return float(np.median(np.abs(np.diff(channel.values, 2)))) / span
-
-
-__all__ = ["interpret", "short", "thinned"]
+__all__ = ["interpret", "short"]

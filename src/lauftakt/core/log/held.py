@@ -10,6 +10,8 @@ LEAST_CHANGES = 30
 REGULAR = 0.95
 # Share of neighbouring steps: a channel that is merely slow changes at any distance.
 OFTEN = 0.25
+# Of the slower clock's ticks at least so many change something; pulses, minutes apart, run on no clock.
+BUSY = 0.05
 
 
 def held_samples(*values: Array) -> NDArray[np.intp] | None:
@@ -36,6 +38,8 @@ def held_samples(*values: Array) -> NDArray[np.intp] | None:
     step = float(np.median(steps[steps <= 1.5 * np.percentile(steps, 20)]))
     if step < 2:
         return None
+    if len(at) < BUSY * (at[-1] - at[0]) / step or all(_two_levels(array) for array in values):
+        return None
     multiples = np.maximum(np.round(steps / step), 1.0)
     off = np.abs(steps - multiples * step)
     if np.mean(off <= np.maximum(1.0, 0.1 * multiples)) < REGULAR or np.mean(multiples == 1) < OFTEN:
@@ -46,3 +50,9 @@ def held_samples(*values: Array) -> NDArray[np.intp] | None:
         count = multiples[index]
         found.append(at[index] + np.round(np.arange(1, count) * steps[index] / count).astype(np.intp))
     return np.unique(np.concatenate(found))
+
+
+def _two_levels(values: Array) -> bool:
+    """Whether a channel is only on or off: its edges are events, whatever their distance."""
+    low, high = float(np.min(values)), float(np.max(values))
+    return bool(np.all((values == low) | (values == high)))

@@ -34,12 +34,14 @@ class Recognition:
     confidence : of the role, 0 to 1
     flipped : the sign was turned, because the values contradict the convention (left and forwards are positive)
     unit : in which the values were taken to be written
+    second : the role it would have otherwise, ``""`` for none, None where that is out of the question
     """
 
     by: str = "none"
     confidence: float = 0.0
     flipped: bool = False
     unit: str = ""
+    second: str | None = None
 
 
 @dataclass(frozen=True)

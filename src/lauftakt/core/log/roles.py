@@ -1,6 +1,5 @@
 """Roles: what a channel stands for, whatever the logger called it."""
 
-import re
 from dataclasses import dataclass
 
 
@@ -8,130 +7,90 @@ from dataclasses import dataclass
 class Role:
     """One role.
 
-    ``unit`` is the SI unit in which the core holds it, ``header`` the canonical name in our own CSV, ``assumed`` the
-    unit taken where a file gives none, ``names`` other names that loggers use (lower case, letters and digits only).
+    Attributes
+    ----------
+    code : stable, for programs
+    unit : SI unit in which the core holds it
+    header : canonical name in our own CSV, and for people
+    assumed : unit taken where a file gives none
+    quantity : what it measures (see :data:`lauftakt.core.log.units.SI`)
+    also : other quantities it may be logged in; they are turned into its own
     """
 
     code: str
     unit: str
     header: str
     assumed: str
-    names: tuple[str, ...] = ()
+    quantity: str
+    also: tuple[str, ...] = ()
+
+    @property
+    def quantities(self) -> tuple[str, ...]:
+        """Everything its unit may measure, its own first."""
+        return (self.quantity, *self.also)
+
+
+ENDS = ("front", "rear")
+SIDES = ("left", "right")
+WHEELS = tuple((end, side) for end in ENDS for side in SIDES)
+TREADS = ("inner", "middle", "outer")
+# Without its own unit a pedal may come as a voltage or as counts; what its stops are is seen in the values.
+_PEDAL = ("voltage", "count")
+
+
+def _wheel(code: str, unit: str, header: str, assumed: str, quantity: str, treads: bool = False) -> list[Role]:
+    """A role for each wheel, and for the inner, middle and outer part of its tread."""
+    found = []
+    for end, side in WHEELS:
+        found.append(Role(f"{code}_{end}_{side}", unit, f"{header} {end} {side}", assumed, quantity))
+        for tread in TREADS if treads else ():
+            found.append(
+                Role(f"{code}_{end}_{side}_{tread}", unit, f"{header} {end} {side} {tread}", assumed, quantity)
+            )
+    return found
 
 
 ROLES: dict[str, Role] = {
     role.code: role
     for role in (
-        Role("latitude", "deg", "latitude", "deg", ("lat", "gpslat", "gpslatitude", "positionlatitude")),
-        Role("longitude", "deg", "longitude", "deg", ("lon", "lng", "long", "gpslon", "gpslongitude", "gpslong")),
-        Role("local_x", "m", "local x", "m", ("positionx", "xposition", "posx", "east", "easting")),
-        Role("local_y", "m", "local y", "m", ("positiony", "yposition", "posy", "north", "northing")),
-        Role("altitude", "m", "altitude", "m", ("ele", "elevation", "height", "gpsaltitude")),
-        Role("speed", "m/s", "speed", "km/h", ("wheelspeed", "groundspeed", "vehiclespeed", "velocity", "vcar")),
-        Role("receiver_speed", "m/s", "receiver speed", "km/h", ("gpsspeed", "speedgps", "gnssspeed")),
-        Role("throttle", "1", "throttle", "%", ("throttlepedal", "throttleposition", "accelerator", "pedal")),
-        Role("brake_pressure", "Pa", "brake pressure", "bar", ("brakepressurefront", "pbrake", "brakep")),
-        Role("brake_pedal", "1", "brake pedal", "%", ("brake", "brakeposition", "brakepedaltravel")),
-        Role("steering", "rad", "steering", "deg", ("steeringangle", "steeringwheelangle", "steer")),
-        Role("gear", "1", "gear", "1", ("gearposition", "currentgear")),
-        Role("engine_speed", "rad/s", "engine speed", "rpm", ("rpm", "enginerpm", "revs")),
-        Role("lateral_acceleration", "m/s^2", "lateral acceleration", "g", ("latacc", "accy", "lateralg", "glat")),
-        Role(
-            "longitudinal_acceleration",
-            "m/s^2",
-            "longitudinal acceleration",
-            "g",
-            ("longacc", "lonacc", "accx", "longitudinalg", "glong", "glon"),
-        ),
-        Role("yaw_rate", "rad/s", "yaw rate", "deg/s", ("yaw", "gyroz")),
-        *(
-            Role(f"wheel_{end}_{side}", "m/s", f"wheel speed {end} {side}", "km/h", (f"wheelspeed{end[0]}{side[0]}",))
-            for end in ("front", "rear")
-            for side in ("left", "right")
-        ),
-        Role("lap_number", "1", "lap", "1", ("lapnumber", "lapno", "lapcount")),
-        Role("lap_distance", "m", "lap distance", "m", ("lapdist", "distancelap", "distanceinlap")),
-        Role("lap_share", "1", "lap share", "1", ("lapfraction", "lapposition", "normalizedlap", "lapprogress")),
-        Role("oil_temperature", "K", "oil temperature", "degC", ("toil", "oiltemp")),
-        Role("water_temperature", "K", "water temperature", "degC", ("twater", "watertemp", "coolanttemperature")),
+        Role("latitude", "deg", "latitude", "deg", "place"),
+        Role("longitude", "deg", "longitude", "deg", "place"),
+        Role("local_x", "m", "local x", "m", "length"),
+        Role("local_y", "m", "local y", "m", "length"),
+        Role("altitude", "m", "altitude", "m", "length"),
+        Role("heading", "rad", "heading", "deg", "angle"),
+        Role("speed", "m/s", "speed", "km/h", "speed"),
+        Role("receiver_speed", "m/s", "receiver speed", "km/h", "speed"),
+        Role("throttle", "1", "throttle", "%", "share", ("angle", *_PEDAL)),
+        Role("brake_pressure", "Pa", "brake pressure", "bar", "pressure"),
+        Role("rear_brake_pressure", "Pa", "rear brake pressure", "bar", "pressure"),
+        Role("brake_pedal", "1", "brake pedal", "%", "share", ("length", "angle", *_PEDAL)),
+        Role("clutch", "1", "clutch", "%", "share", ("length", *_PEDAL)),
+        Role("steering", "rad", "steering", "deg", "angle"),
+        Role("gear", "1", "gear", "1", "share", ("count",)),
+        Role("engine_speed", "rad/s", "engine speed", "rpm", "rotation"),
+        Role("lateral_acceleration", "m/s^2", "lateral acceleration", "g", "acceleration"),
+        Role("longitudinal_acceleration", "m/s^2", "longitudinal acceleration", "g", "acceleration"),
+        Role("vertical_acceleration", "m/s^2", "vertical acceleration", "g", "acceleration"),
+        Role("yaw_rate", "rad/s", "yaw rate", "deg/s", "turn_rate"),
+        *_wheel("wheel", "m/s", "wheel speed", "km/h", "speed"),
+        Role("lap_number", "1", "lap", "1", "share", ("count",)),
+        Role("lap_trigger", "1", "lap trigger", "1", "share", ("count", "voltage")),
+        Role("lap_validity", "1", "lap validity", "1", "share", ("count",)),
+        Role("lap_distance", "m", "lap distance", "m", "length"),
+        Role("lap_share", "1", "lap share", "1", "share"),
+        Role("distance", "m", "distance", "m", "length"),
+        Role("oil_temperature", "K", "oil temperature", "degC", "temperature"),
+        Role("water_temperature", "K", "water temperature", "degC", "temperature"),
+        Role("ambient_temperature", "K", "ambient temperature", "degC", "temperature"),
+        Role("track_temperature", "K", "track temperature", "degC", "temperature"),
+        Role("oil_pressure", "Pa", "oil pressure", "bar", "pressure"),
+        Role("fuel", "m^3", "fuel", "l", "volume", ("mass",)),
+        Role("fuel_share", "1", "fuel level", "%", "share"),
+        Role("battery_voltage", "V", "battery voltage", "V", "voltage"),
+        *_wheel("brake_temperature", "K", "brake temperature", "degC", "temperature"),
+        *_wheel("tyre_temperature", "K", "tyre temperature", "degC", "temperature", True),
+        *_wheel("tyre_pressure", "Pa", "tyre pressure", "bar", "pressure"),
+        *_wheel("tyre_wear", "1", "tyre wear", "%", "share", True),
     )
 }
-# Words that a name must hold, words it must not hold, and the role they propose; the first that fits counts.
-_HINTS: tuple[tuple[tuple[str, ...], tuple[str, ...], str], ...] = (
-    (("lat",), ("acc", "force", "g"), "latitude"),
-    (("lon",), ("acc", "force", "g"), "longitude"),
-    (("brake", "press"), ("rear", "r", "bias", "balance"), "brake_pressure"),
-    (("bremsdruck",), ("hinten",), "brake_pressure"),
-    (("brake", "pedal"), (), "brake_pedal"),
-    (("brake", "pos"), (), "brake_pedal"),
-    (("bremspedal",), (), "brake_pedal"),
-    (("throttle",), ("blip", "map", "target", "demand"), "throttle"),
-    (("accelerator",), (), "throttle"),
-    (("gaspedal",), (), "throttle"),
-    (("steer",), ("torque", "speed", "rate", "force"), "steering"),
-    (("lenkwinkel",), (), "steering"),
-    (("engine", "speed"), (), "engine_speed"),
-    (("rpm",), ("wheel", "turbo", "gearbox"), "engine_speed"),
-    (("drehzahl",), ("rad",), "engine_speed"),
-    (("wheel", "speed", "fl"), (), "wheel_front_left"),
-    (("wheel", "speed", "fr"), (), "wheel_front_right"),
-    (("wheel", "speed", "rl"), (), "wheel_rear_left"),
-    (("wheel", "speed", "rr"), (), "wheel_rear_right"),
-    (("gps", "speed"), ("accuracy",), "receiver_speed"),
-    (("gnss", "speed"), ("accuracy",), "receiver_speed"),
-    (("speed",), ("wheel", "wind", "engine", "fan", "turbo", "accuracy", "limit", "min", "max"), "speed"),
-    (("geschwindigkeit",), ("windgeschw",), "speed"),
-    (("acc", "lat"), (), "lateral_acceleration"),
-    (("lateral",), ("limit", "target", "force", "error", "offset"), "lateral_acceleration"),
-    (("longitudinal",), ("limit", "target", "force", "error", "offset"), "longitudinal_acceleration"),
-    (("querbeschleunigung",), (), "lateral_acceleration"),
-    (("acc", "lon"), (), "longitudinal_acceleration"),
-    (("acc", "long"), (), "longitudinal_acceleration"),
-    (("laengsbeschleunigung",), (), "longitudinal_acceleration"),
-    (("yaw", "rate"), (), "yaw_rate"),
-    (("gierrate",), (), "yaw_rate"),
-    (("gear",), ("box", "oil", "temp", "shift", "ratio"), "gear"),
-    (("gang",), (), "gear"),
-    (("oil", "temp"), (), "oil_temperature"),
-    (("water", "temp"), (), "water_temperature"),
-    (("coolant", "temp"), (), "water_temperature"),
-)
-# Words that must stand alone: they are parts of many others.
-_SHORT = {"lat", "lon", "acc", "g", "r", "pos", "fl", "fr", "rl", "rr", "min", "max", "map", "long", "gang", "rad"}
-# Confidence of our own header names, of names that are known, and of names that merely hold the right words.
-EXACT = 0.98
-KNOWN = 0.9
-HINTED = 0.7
-_PLAIN = re.compile(r"[^a-z0-9]")
-
-
-def _plain(name: str) -> str:
-    return _PLAIN.sub("", name.lower())
-
-
-_HEADERS = {_plain(name): role.code for role in ROLES.values() for name in (role.header, role.code)}
-_ALIASES = {_plain(name): role.code for role in ROLES.values() for name in role.names}
-
-
-def role_for_name(name: str) -> tuple[str, float] | None:
-    """The role that a channel's name proposes and how sure that is (0 to 1), or None.
-
-    Parameters
-    ----------
-    name : the logger's name, without its unit
-    """
-    key = _plain(name)
-    if key in _HEADERS:
-        return _HEADERS[key], EXACT
-    if key in _ALIASES:
-        return _ALIASES[key], KNOWN
-    spread = re.sub(r"(?<=[a-zäöü])(?=[A-Z])", " ", name).lower().replace("ä", "ae").replace("ö", "oe")
-    words = set(re.findall(r"[a-z]+", spread.replace("ü", "ue")))
-
-    def holds(word: str) -> bool:
-        return word in words if word in _SHORT else any(word in other for other in words)
-
-    for wanted, barred, role in _HINTS:
-        if all(holds(word) for word in wanted) and not any(holds(word) for word in barred):
-            return role, HINTED
-    return None

@@ -1,7 +1,7 @@
-"""Makes sense of a log's channels: units that contradict the values, channels whose values betray what they are."""
+"""Makes sense of a log's channels: units, signs and rest positions that contradict the values are put right."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,8 +9,8 @@ from scipy.constants import g as GRAVITY
 from scipy.ndimage import uniform_filter1d
 
 from lauftakt.core.log.dialect import Choice
-from lauftakt.core.log.model import Channel, Log, Recognition, Warning
-from lauftakt.core.log.roles import ROLES
+from lauftakt.core.log.model import Channel, Log, Warning
+from lauftakt.core.log.pedals import rest_of, stops_of_share
 from lauftakt.core.plane import Plane
 
 Array = NDArray[np.float64]
@@ -19,28 +19,19 @@ SPEED_FACTORS = {
 }  # fmt: skip
 # Wheels that are worn or spin change a speed by less; neighbouring units differ by more.
 FACTOR_SLACK = 0.06
-# Correlation from which on values alone are believed.
-CLEAR = 0.75
 # Confidence of a channel whose unit contradicts the positions.
 DOUBTED = 0.5
 # Correlation below minus this: the sign is turned, not only noisy.
 MIRRORED = 0.6
+# A brake that rests within this share of its range rests at zero; a throttle's stops may be so far from 0 and 1.
+RESTS = 0.015
+LIFTED, FLAT = 0.04, 0.93
 # Quarters of a second in motion, below which nothing is said.
 LEAST_MOVING = 80
 
 
-@dataclass(frozen=True)
-class Proposal:
-    """A role proposed for a channel from its values, with a confidence from 0 to 1."""
-
-    channel: str
-    role: str
-    confidence: float
-
-
 def make_sense(log: Log, choices: Mapping[str, Choice] | None = None) -> Log:
-    """A log whose units and signs fit its values and whose unnamed pedals have their roles, with warnings for what was
-    changed.
+    """A log whose units, signs and rest positions fit its values, with warnings for what was changed.
 
     Parameters
     ----------
@@ -62,30 +53,16 @@ def make_sense(log: Log, choices: Mapping[str, Choice] | None = None) -> Log:
         if warning is not None:
             channels[index] = changed
             warnings.append(warning)
+        channel, warning = _at_rest(channels[index])
+        if warning is not None:
+            channels[index] = channel
+            warnings.append(warning)
     settled = frozenset(name for name, choice in said.items() if choice.flipped is not None)
     for index, warning in mirrored(Log(tuple(channels)), settled):
         channel = channels[index]
         seen = replace(channel.recognised, flipped=not channel.recognised.flipped)
         channels[index] = replace(channel, values=-channel.values, recognised=seen)
         warnings.append(warning)
-    for found in propose_roles(Log(tuple(channels)), frozenset(n for n, choice in said.items() if choice.role == "")):
-        index = next(i for i, c in enumerate(channels) if c.name == found.channel)
-        channel = channels[index]
-        top = float(np.percentile(channel.values, 99.8))
-        channels[index] = replace(
-            channel,
-            role=found.role,
-            unit=ROLES[found.role].unit,
-            values=channel.values / top,
-            recognised=Recognition("values", found.confidence),
-        )
-        warnings.append(
-            Warning(
-                "role-proposed",
-                f"“{channel.name[:40]}” behaves like {ROLES[found.role].header} and is used as that "
-                f"({100 * found.confidence:.0f} % sure).",
-            )
-        )
     return Log(tuple(channels), log.meta, tuple(warnings))
 
 
@@ -169,6 +146,30 @@ def _fitting(channel: Channel, truth: tuple[Array, Array] | None) -> tuple[Chann
     return channel, None
 
 
+def _at_rest(channel: Channel) -> tuple[Channel, Warning | None]:
+    """A pedal that rests where it should, and what to say of it; a speed that is never below zero."""
+    if channel.role in ("brake_pressure", "rear_brake_pressure", "brake_pedal"):
+        rest, high = rest_of(channel.values), float(np.percentile(channel.values, 99.5))
+        if rest is None or abs(rest) <= RESTS * (high - rest):
+            return channel, None
+        return replace(channel, values=channel.values - rest), Warning(
+            "pedal-stops",
+            f"“{channel.name[:40]}” rests at {100 * rest / (high - rest):.0f} % of its range, not at zero; that was "
+            "taken off.",
+        )
+    if channel.role == "throttle":
+        stops = stops_of_share(channel.values)
+        if stops is None or (abs(stops[0]) <= LIFTED and stops[1] >= FLAT) or stops[1] - stops[0] < 0.2:
+            return channel, None
+        share = np.clip((channel.values - stops[0]) / (stops[1] - stops[0]), 0.0, 1.0)
+        return replace(channel, values=share), Warning(
+            "pedal-stops",
+            f"“{channel.name[:40]}” goes from {100 * stops[0]:.0f} to {100 * stops[1]:.0f} %; these are taken as its "
+            "stops.",
+        )
+    return channel, None
+
+
 def _rescaled(channel: Channel, factor: float, real: str, said: str) -> tuple[Channel, Warning]:
     seen = replace(channel.recognised, unit=real)
     return replace(channel, values=channel.values * factor, recognised=seen), Warning(
@@ -239,57 +240,3 @@ def _motion(log: Log) -> tuple[Array, Array, Array, Array] | None:
     speed = np.hypot(u, v)
     turning = np.gradient(np.unwrap(np.arctan2(v, u)), clock)
     return clock, speed, turning, np.gradient(speed, clock)
-
-
-def propose_roles(log: Log, barred: frozenset[str] = frozenset()) -> list[Proposal]:
-    """Pedals among channels without a role, where the log has none by name.
-
-    A brake is never negative, released most of the time, and follows deceleration. A throttle lies between two stops,
-    at which it spends much time, and follows the driving force.
-
-    Parameters
-    ----------
-    log : with a speed
-    barred : names of channels that somebody said stand for nothing
-    """
-    speed = log.role("speed") or log.role("receiver_speed")
-    if speed is None or len(speed.time) < 500:
-        return []
-    rate = max(speed.rate_hz, 1.0)
-    pace = uniform_filter1d(speed.values, max(1, round(0.3 * rate)))
-    gain = np.gradient(pace, speed.time)
-    moving = pace > 5.0
-    found: list[Proposal] = []
-    wanted = []
-    if log.role("brake_pressure") is None and log.role("brake_pedal") is None:
-        wanted.append(("brake_pedal", np.maximum(-gain - 1.0, 0.0)))
-    if log.role("throttle") is None:
-        wanted.append(("throttle", gain + 4e-4 * pace**2))
-    for role, target in wanted:
-        best: Proposal | None = None
-        for channel in log.channels:
-            if channel.role is not None or channel.name in barred or np.ptp(channel.values) == 0:
-                continue
-            if len(channel.time) < 0.5 * len(speed.time):
-                continue
-            own = np.interp(speed.time, channel.time, channel.values)
-            share = _stops(own[moving], role)
-            if share is None:
-                continue
-            match = float(np.corrcoef(own[moving], target[moving])[0, 1]) * share
-            if match > CLEAR and (best is None or match > best.confidence):
-                best = Proposal(channel.name, role, min(match, 0.99))
-        if best is not None:
-            found.append(best)
-    return found
-
-
-def _stops(values: Array, role: str) -> float | None:
-    """1 where the values rest at their stops as a pedal's do, None where they cannot be a pedal's."""
-    low, high = np.percentile(values, [1, 99.5])
-    if high <= 0 or low < -0.02 * high:
-        return None
-    if role == "brake_pedal":
-        return 1.0 if np.mean(values < 0.05 * high) > 0.5 else None
-    top = np.mean(values > 0.95 * high)
-    return 1.0 if top > 0.15 and np.mean(values < 0.1 * high) > 0.03 else None
