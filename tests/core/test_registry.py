@@ -29,7 +29,7 @@ def test_every_role_is_drawn_or_says_where_the_car_was() -> None:
     ],
 )
 def test_a_new_role_is_shown_by_its_unit(unit: str, assumed: str, quantity: str, drawn: str) -> None:
-    entry = entry_of(Role("new", unit, "something new", assumed))
+    entry = entry_of(Role("new", unit, "something new", assumed, quantity))
     assert (entry.label, entry.quantity, entry.drawn) == ("something new", quantity, drawn)
     assert not entry.computed
 

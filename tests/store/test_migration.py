@@ -17,6 +17,7 @@ from alembic.migration import MigrationContext
 from flask.testing import FlaskClient
 from sqlalchemy import event, text
 
+from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.operate.dumps import bring_up_to_date, dump, load
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB
 from lauftakt.settings import Settings
@@ -194,7 +195,7 @@ def test_a_run_older_than_its_layouts_geometry_is_computed_anew(old: MakeDatabas
     database = old()
     with database.engine.begin() as connection:
         connection.execute(text("UPDATE run SET code_version = 9999, layout_version = 7 WHERE id = 2"))
-        connection.execute(text("UPDATE run SET code_version = 3 WHERE id <> 2"))
+        connection.execute(text("UPDATE run SET code_version = :own WHERE id <> 2"), {"own": CODE_VERSION})
     database.migrate()
     with database.begin() as session:
         assert [run for _, run in outdated(session)] == [2]

@@ -132,7 +132,8 @@ def _channel(source: RawChannel, given: Given, choice: Choice) -> tuple[Channel,
     role = ROLES[given.role]
     told: list[Warning] = []
     taken, reading = _unit(source, given, choice, told)
-    if given.role in _PEDALS and (reading is None or reading.quantity != "share" or told):
+    unnamed = given.by == "values" and not source.unit.strip() and choice.unit is None
+    if given.role in _PEDALS and (reading is None or reading.quantity != "share" or told or unnamed):
         values, stops = between_stops(values, given.role)
         told.append(_told_stops(source.name, taken, stops))
         taken = "stops"

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
-from lauftakt.core.log.evidence.behaviour import evidence_of_behaviour, likeness
+from lauftakt.core.log.evidence.behaviour import WHEEL_SPEEDS, evidence_of_behaviour, likeness
 from lauftakt.core.log.evidence.motion import Bench, Motion, on_one_clock, speed_motion
 from lauftakt.core.log.evidence.naming import SAYS_NOTHING, evidence_of_name, says_something
 from lauftakt.core.log.evidence.positions import Places, agreement, find_places, unnamed_pairs
@@ -126,7 +126,7 @@ def _motion(
     """The positions, and the motion they or a speed show."""
     units = [channel.unit for channel in channels]
     silent = [not says_something(channel.name) for channel in channels]
-    speeds = _likely(names, bench, said, "speed", "receiver_speed", *(code for code in CODES if code[:6] == "wheel_"))
+    speeds = _likely(names, bench, said, "speed", "receiver_speed", *WHEEL_SPEEDS)
     unnamed = [i for i, quiet in enumerate(silent) if quiet and i not in said and bench.lively[i] and i not in speeds]
     pairs = [
         (a, b, local)

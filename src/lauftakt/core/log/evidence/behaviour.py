@@ -4,8 +4,10 @@ import math
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.constants import g as GRAVITY
 
 from lauftakt.core.log.evidence.motion import STEP_S, Bench, Motion
+from lauftakt.core.log.roles import WHEELS
 
 Array = NDArray[np.float64]
 
@@ -14,6 +16,7 @@ MOST = 6.0
 LEAST = -9.0
 # Share of the driving force that drag takes away, in (m/s)^-1 of speed squared: a road car's.
 DRAG = 4e-4
+WHEEL_SPEEDS = tuple(f"wheel_{end}_{side}" for end, side in WHEELS)
 # Factors between a speed channel and m/s that a unit can explain.
 FACTORS = (1.0, 3.6, 2.23694, 1.94384, 3.28084, 100.0, 0.27778)
 # A pedal is at a stop within so much of its range.
@@ -121,6 +124,7 @@ def _with_motion(row: Array, motion: Motion, alone: dict[str, float]) -> dict[st
     found["speed"] = found["receiver_speed"] = LEAST if never and motion.by_positions else says(pace, 0.9)
     if found["speed"] > 0 and motion.by_positions and not _explained(row, motion):
         found["speed"] = found["receiver_speed"] = -2.0
+    found |= dict.fromkeys(WHEEL_SPEEDS, found["speed"])
     ahead = likeness(row, gain, moving)
     found["longitudinal_acceleration"] = says(abs(ahead), 0.8) - _one_sided(row, moving)
     if motion.turning is not None:
@@ -131,6 +135,14 @@ def _with_motion(row: Array, motion: Motion, alone: dict[str, float]) -> dict[st
         found["yaw_rate"] = says(abs(turn), 0.85) - _one_sided(row, moving)
         found["steering"] = says(max(abs(bend), 0.97 * abs(turn)), 0.8) - _one_sided(row, moving)
         found["heading"] = _as_heading(row, motion)
+        if motion.by_positions:
+            # These are known in size, too: what goes with the turning in another proportion is the steering.
+            for role, shown, sizes in (
+                ("yaw_rate", motion.turning, (1.0, 180 / math.pi)),
+                ("lateral_acceleration", motion.turning * speed, (1.0, 1 / GRAVITY)),
+            ):
+                if found[role] > 0 and not _in_size(row, shown, moving, sizes):
+                    found[role] = -2.0
     found |= _pedals(row, motion)
     if alone.get("gear", -1) > 0:
         found["gear"] = says(pace, 0.55) if not math.isnan(pace) else 0.0
@@ -147,6 +159,13 @@ def _explained(row: Array, motion: Motion) -> bool:
     where = motion.moving & np.isfinite(row)
     middle = float(np.median(row[where] / motion.speed[where])) if where.any() else 1.0
     return any(abs(middle / factor - 1.0) < 0.12 for factor in FACTORS)
+
+
+def _in_size(row: Array, shown: Array, moving: NDArray[np.bool_], sizes: tuple[float, ...]) -> bool:
+    """Whether a channel is what the positions show, times one of some factors of units."""
+    where = moving & np.isfinite(row)
+    slope = abs(float(row[where] @ shown[where]) / max(float(shown[where] @ shown[where]), 1e-12))
+    return any(0.7 < slope / size < 1.4 for size in sizes)
 
 
 def _one_sided(row: Array, moving: NDArray[np.bool_]) -> float:
@@ -195,7 +214,10 @@ def _pedals(row: Array, motion: Motion) -> dict[str, float]:
         found["throttle"] *= stops
     rests = at_low > 0.5
     brake = says(slows, 0.65) if rests else min(says(slows, 0.65), -4.0)
-    found["brake_pressure"] = found["brake_pedal"] = found["rear_brake_pressure"] = brake
+    # Figures of 15 to 250 that stop at no round end are bars; anything else is as likely a travel, or a voltage.
+    bars = 15.0 < high < 250.0 and not (95.0 < high < 101.0 and at_high > 0.01)
+    found["brake_pressure"] = found["rear_brake_pressure"] = brake + (0.5 if bars else -0.5)
+    found["brake_pedal"] = brake - (0.5 if bars else -0.5)
     return found
 
 
@@ -212,7 +234,7 @@ def _bands(row: Array, motion: Motion) -> float | None:
     settled = ratio[1:][steady]
     low, high = np.percentile(settled, [2, 98])
     if high - low < 0.35:  # one ratio all the way: a wheel, or an engine with a single gear
-        return 1.5 if not _explained(row, motion) and float(np.nanmax(row)) > 450 else -4.0
+        return 2.5 if not _explained(row, motion) and float(np.nanmax(row)) > 450 else -4.0
     heights, _ = np.histogram(settled, bins=np.arange(low - 0.03, high + 0.06, 0.03))
     share = heights / heights.sum()
     crowded = float(np.sort(share)[::-1][:8].sum())

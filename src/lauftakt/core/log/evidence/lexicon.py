@@ -152,12 +152,12 @@ WORDS: dict[str, dict[str, str]] = {
     "gps+speed": {"any": "sog"},
     "carrier": {
         "any": "veh fzg car",
-        "en": "vehicle car chassis body ground overground ",
-        "de": "fahrzeug auto aufbau wagen",
+        "en": "road vehicle car chassis body ground overground ",
+        "de": "fahrzeug fahr auto aufbau wagen",
         "fr": "vehicule voiture caisse chassis",
         "es": "vehiculo coche chasis carroceria",
         "it": "veicolo vettura telaio auto macchina",
-        "nl": "voertuig auto chassis wagen",
+        "nl": "rij voertuig auto chassis wagen",
     },
     "gearbox": {
         "any": "gbx gbox trn",
@@ -477,19 +477,19 @@ WORDS: dict[str, dict[str, str]] = {
     "front": {
         "any": "frt fnt f va vo vor",
         "en": "front fore",
-        "de": "vorne vorn vorder vorderachse vorderrad",
+        "de": "vordere vorderer vorderes vorder vorne vorn vorder vorderachse vorderrad",
         "fr": "avant av",
-        "es": "delantero delantera delant del",
-        "it": "anteriore ant",
+        "es": "delanteros delanteras delantero delantera delant del",
+        "it": "anteriori anteriore ant",
         "nl": "voor vooras voorwiel vooraan voorste",
     },
     "rear": {
         "any": "r ha hi",
         "en": "rear back aft",
-        "de": "hinten hinter hinterachse hinterrad",
+        "de": "hintere hinterer hinteres hinten hinter hinterachse hinterrad",
         "fr": "arriere arr ar",
-        "es": "trasero trasera tras",
-        "it": "posteriore post ",
+        "es": "traseros traseras trasero trasera tras",
+        "it": "posteriori posteriore post ",
         "nl": "achter achteras achterwiel achteraan achterste",
     },
     "left": {
@@ -527,7 +527,7 @@ WORDS: dict[str, dict[str, str]] = {
         "any": "mid ctr cen m c med",
         "en": "middle centre center central",
         "de": "mitte mittig mittlere",
-        "fr": "milieu central centrale centre",
+        "fr": "mil milieu central centrale centre",
         "es": "medio central centro",
         "it": "centro centrale medio ",
         "nl": "midden middelste",
@@ -594,7 +594,7 @@ WORDS: dict[str, dict[str, str]] = {
     "other": {
         "any": "tc abs esp dsc egt iat map maf mat drs ers kers afr o2 tcs hr bpm rh gyrox gyroy cpu pcb ",
         "en": "turbo turbocharger boost wastegate manifold intake inlet charge charger intercooler exhaust lambda"
-        " injector injection ignition spark knock differential diff cam camshaft valve alternator starter"
+        " injector injection ignition spark knock differential diff cam camshaft alternator starter"
         " pump fan compressor heater wing aero damper suspension spring shock bump ride pit pits lane wind humidity"
         " rain heart driver helmet seat cabin cockpit radio hub fuelrail rail crankcase roll pitch"
         " sideslip drift attitude altimeter barometric barometer camber toe caster load downforce drag hybrid mgu"
@@ -626,24 +626,30 @@ WORDS: dict[str, dict[str, str]] = {
         "any": "can ch chan sig sens sensor val raw meas act ist data log ecu ems obd adc an ai imu ins dof est filt "
         " fil calc avg kmh kph mph mps bar psi kpa deg degc dps rads ms hz kw rel id tot ser bus res"
         " pr main",
-        "en": "the of over and sensor signal channel value actual measured raw filtered smoothed smooth logged"
+        "en": "travelled traveled covered above sea the of over and sensor signal channel value actual measured raw"
+        " filtered smoothed smooth logged"
         " analog analogue"
         " digital input data current instantaneous estimated calculated corrected derived average mean median"
         " primary combined fused overall global total selected engaged actual applied applied unit motion"
         " world local completed running corrected in on at by from with",
-        "de": "der die das des im in am an auf von wert istwert signal kanal messwert gemessen aktuell aktuelle"
+        "de": "ueber nn gefahren gefahrene der die das des im in am an auf von wert istwert signal kanal messwert"
+        " gemessen aktuell aktuelle"
         " aktueller"
         " momentan gefiltert berechnet mittel mittelwert mittlere durchschnitt gesamt roh korrigiert eingelegt"
         " eingelegter eingelegte am",
-        "fr": "le la les de du des d l a au aux en valeur signal capteur mesure mesuree actuel actuelle instantanee"
+        "fr": "dans mer le la les de du des d l a au aux en valeur signal capteur mesure mesuree actuel actuelle"
+        " instantanee"
         " filtre"
         " filtree calcule calculee moyen moyenne total brut engage engagee corrige",
-        "es": "el la los las de del al en valor senal sensor medido medida actual instantanea filtrado filtrada"
+        "es": "mar sobre en el la los las de del al en valor senal sensor medido medida actual instantanea filtrado"
+        " filtrada"
         " calculado"
         " calculada media total bruto engranada metida corregido",
-        "it": "il lo la gli le di da del della dello dei al alla in valore segnale sensore misurato misurata attuale"
+        "it": "mare percorso sul sulla il lo la gli le di da del della dello dei al alla in valore segnale sensore"
+        " misurato misurata attuale"
         " istantanea filtrato filtrata calcolato calcolata media totale grezzo inserita innestata corretto",
-        "nl": "de het een van in op waarde signaal sensor kanaal gemeten actueel actuele huidig huidige werkelijk"
+        "nl": "boven zee gereden de het een van in op waarde signaal sensor kanaal gemeten actueel actuele huidig"
+        " huidige werkelijk"
         " werkelijke gefilterd gefilterde berekend berekende gemiddeld gemiddelde totaal totale ruw ingeschakelde",
     },
 }

@@ -85,7 +85,7 @@ def rules() -> tuple[Rule, ...]:
         _rule("local_y", "north", "position gps carrier", 2.5),
         _rule("altitude", "height", "gps carrier axis_z track:1"),
         _rule("altitude", "axis_z position", "carrier gps:0.3", 2.0),
-        _rule("heading", "heading", "gps carrier angle track:0.5"),
+        _rule("heading", "heading", "gps carrier angle gear:0.5 track:0.5"),
         _rule("heading", "yaw angle", "gps carrier"),
         _rule("heading", "yaw", "carrier", 1.0),
         _rule("speed", "speed", "carrier:0 wheel:0.6 gps:2 longitudinal:0.8 axis_x:1 gearbox:2"),

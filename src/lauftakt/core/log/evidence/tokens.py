@@ -13,6 +13,8 @@ Meaning = frozenset[str]
 LONGEST = 120
 # Parts of a compound have at least so many letters, unless they end it as a wheel's code.
 SHORTEST_PART = 3
+# A shortened word has at least so many letters.
+SHORTEST_BEGINNING = 4
 # Letters that German and Dutch put between the parts of a compound.
 _JOINTS = ("", "s", "n", "en", "e", "er", "es")
 _BEHIND = {
@@ -40,7 +42,8 @@ class Token:
 
 def folded(text: str) -> str:
     """Letters without accents; umlauts as ``ae``, ``oe``, ``ue``, which the words know."""
-    text = unicodedata.normalize("NFC", text).translate(_UMLAUTS)
+    text = unicodedata.normalize("NFC", text)
+    text = re.sub("[ÄÖÜ](?=[A-ZÄÖÜ])", lambda match: match[0].translate(_UMLAUTS).upper(), text).translate(_UMLAUTS)
     return "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c))
 
 
@@ -144,9 +147,24 @@ def unit_word(word: str) -> str:
 def _compound(word: str) -> tuple[Token, ...]:
     """A word as a compound of known ones, covering it whole; else the word itself, unknown."""
     best = _cover(word)
-    if best is None:
-        return (Token(word, (), _units_of(word)),)
+    if best is not None and all(len(token.word) > 1 for token in best[1]):
+        return tuple(best[1])
+    begun = _shortened(word)
+    if best is None or begun:
+        return (Token(word, begun, _units_of(word)),)
     return tuple(best[1])
+
+
+@cache
+def _shortened(word: str) -> tuple[Meaning, ...]:
+    """What a word may mean as the beginning of a longer one (Temp, Brem, Steer): all meanings of all that begin so."""
+    if len(word) < SHORTEST_BEGINNING:
+        return ()
+    found: dict[Meaning, None] = {}
+    for longer, meanings in _dictionary().items():
+        if len(longer) > len(word) and longer.startswith(word):
+            found |= dict.fromkeys(meanings)
+    return tuple(found)
 
 
 def _cover(word: str) -> tuple[float, list[Token]] | None:
