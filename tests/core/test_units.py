@@ -108,6 +108,7 @@ def test_the_table_agrees_with_a_units_library() -> None:
                 "kmph",
                 "grade",
                 "grad",
+                "grad/s",
                 "rpms",
             ):
                 continue  # the library counts no turns in a hertz, and takes "grad" for a gon

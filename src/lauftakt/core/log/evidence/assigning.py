@@ -10,7 +10,7 @@ from scipy.optimize import linear_sum_assignment
 
 from lauftakt.core.log.evidence.behaviour import WHEEL_SPEEDS, evidence_of_behaviour, likeness
 from lauftakt.core.log.evidence.motion import Bench, Motion, on_one_clock, speed_motion
-from lauftakt.core.log.evidence.naming import SAYS_NOTHING, evidence_of_name, says_something
+from lauftakt.core.log.evidence.naming import FULL, SAYS_NOTHING, evidence_of_name, says_something
 from lauftakt.core.log.evidence.positions import Places, agreement, find_places, unnamed_pairs
 from lauftakt.core.log.model import RawChannel
 from lauftakt.core.log.roles import ROLES
@@ -272,7 +272,7 @@ def _sum(channels: Sequence[RawChannel], names: Array, behaviour: list[dict[str,
     """Names and behaviour together: behaviour confirms a name, contradicts it, and speaks alone where it is silent."""
     total = names.copy()
     for index, channel in enumerate(channels):
-        loud = says_something(channel.name)
+        loud = says_something(channel.name) or names[index].max() > FULL - 1.0
         best = CODES[int(np.argmax(names[index]))]
         named = best if names[index].max() > LEAST else None
         family = next((f for f in FAMILIES if named in f), frozenset()) if named else frozenset()

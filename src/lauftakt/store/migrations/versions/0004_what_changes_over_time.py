@@ -395,8 +395,9 @@ def _clear_away() -> None:
         drop_unique("curves", ["run_id", "role"])
     drop_columns("curves", "run_id")
     drop_columns("lap", "by_hand", "sector_times", "held_up")
-    drop_columns("run", "overlaps", "warnings", "speed_scale", "delay_s", "scale", "code_version", "layout_version")
-    drop_columns("layout", "version", "start", "places", "geometry")
+    # First go the columns by which the filling steps see that there is still something to take over.
+    drop_columns("run", "code_version", "overlaps", "warnings", "speed_scale", "delay_s", "scale", "layout_version")
+    drop_columns("layout", "geometry", "version", "start", "places")
     drop_columns("job", "hand_in_id", "task")
 
 
