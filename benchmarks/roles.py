@@ -5,9 +5,9 @@ Usage: .venv/bin/python benchmarks/roles.py [--loggers 120] [--seed 0] [--smoke]
 
 Each logger writes in one language, in one style (words, snake_case, camelCase, capitals, shortened words), with units
 in random spellings or none, and logs random quantities, with or without a role, from a simulated run; each is tried
-once more without any names and units, with numbered channels. Told are recall (right among the channels that have a role) and precision
-(right among the roles given) by language and by family, the same for channels without names, and the time for a log
-beside a plain numpy sort of all its samples in the same run.
+once more without any names and units, with numbered channels. Told are recall (right among the channels that have a
+role) and precision (right among the roles given) by language and by family, the same for channels without names, and
+the time for a log beside a plain numpy sort of all its samples in the same run.
 """
 
 import argparse
@@ -36,10 +36,14 @@ UNIT_OF = {
     "vertical_acceleration": "acceleration",
 }  # fmt: skip
 FAMILIES = {
-    "positions": ("latitude", "longitude", "altitude", "heading"), "pedals": ("throttle", "brake", "clutch", "rear_brake"),
-    "motion": ("speed", "lateral", "longitudinal_", "vertical", "yaw"), "steering, gear, engine": ("steering", "gear", "engine"),
-    "laps": ("lap", "distance"), "wheels": ("wheel", "tyre"), "car": ("oil", "water", "fuel", "battery", "ambient", "track"),
-}  # fmt: skip
+    "positions": ("latitude", "longitude", "altitude", "heading"),
+    "pedals": ("throttle", "brake", "clutch", "rear_brake"),
+    "motion": ("speed", "lateral", "longitudinal_", "vertical", "yaw"),
+    "steering, gear, engine": ("steering", "gear", "engine"),
+    "laps": ("lap", "distance"),
+    "wheels": ("wheel", "tyre"),
+    "car": ("oil", "water", "fuel", "battery", "ambient", "track"),
+}
 ALWAYS = ("latitude", "longitude", "speed")
 USUAL = (
     "throttle",
@@ -81,8 +85,9 @@ def quantities(log: Log, random: np.random.Generator) -> dict[str, tuple[np.ndar
     length = 2200.0
     latitude, longitude = found["latitude"][1], found["longitude"][1]
     course = np.arctan2(np.gradient(longitude) * np.cos(np.radians(latitude[0])), np.gradient(latitude)) % (2 * np.pi)
+    at_fix = np.interp(found["latitude"][0], fast, travelled)
     found |= {
-        "altitude": (found["latitude"][0], 40 + 6 * np.sin(travelled[:: max(1, len(fast) // len(latitude))][: len(latitude)] / 300)),
+        "altitude": (found["latitude"][0], 40 + 6 * np.sin(at_fix / 300)),
         "heading": (found["latitude"][0], course),
         "vertical_acceleration": (fast, 9.8 + 0.6 * random.standard_normal(len(fast))),
         "clutch": (fast, (random.random(len(fast)) < 0.002).astype(float)),

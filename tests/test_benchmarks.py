@@ -42,3 +42,13 @@ def test_lists_of_a_team_that_grew() -> None:
     reached, all_of_them = (int(n) for n in re.search(r"(\d+) of (\d+) events reached", told).groups())
     assert reached == all_of_them > 3
     assert len(re.findall(r"[\d.]+ x$", told, re.MULTILINE)) == 5
+
+
+def test_roles_of_twelve_made_up_loggers() -> None:
+    told = run("roles.py", "--smoke")
+    recall, precision = (
+        float(x) for x in re.search(r"^all +recall +([\d.]+) % +precision +([\d.]+) %", told, re.M).groups()
+    )
+    assert recall > 95
+    assert precision > 99
+    assert float(re.search(r"^nameless +recall +([\d.]+) %", told, re.M)[1]) > 70

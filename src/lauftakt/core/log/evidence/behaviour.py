@@ -125,15 +125,16 @@ def _with_motion(row: Array, motion: Motion, alone: dict[str, float]) -> dict[st
     if found["speed"] > 0 and motion.by_positions and not _explained(row, motion):
         found["speed"] = found["receiver_speed"] = -2.0
     found |= dict.fromkeys(WHEEL_SPEEDS, found["speed"])
+    lopsided = _one_sided(row, moving)
     ahead = likeness(row, gain, moving)
-    found["longitudinal_acceleration"] = says(abs(ahead), 0.8) - _one_sided(row, moving)
+    found["longitudinal_acceleration"] = says(abs(ahead), 0.8) - lopsided
     if motion.turning is not None:
         aside = likeness(row, motion.turning * speed, moving)
         turn = likeness(row, motion.turning, moving)
         bend = likeness(row, motion.turning / np.maximum(speed, 1.0), moving & (speed > 0.3 * np.nanmax(speed)))
-        found["lateral_acceleration"] = says(abs(aside), 0.85) - _one_sided(row, moving)
-        found["yaw_rate"] = says(abs(turn), 0.85) - _one_sided(row, moving)
-        found["steering"] = says(max(abs(bend), 0.97 * abs(turn)), 0.8) - _one_sided(row, moving)
+        found["lateral_acceleration"] = says(abs(aside), 0.85) - lopsided
+        found["yaw_rate"] = says(abs(turn), 0.85) - lopsided
+        found["steering"] = says(max(abs(bend), 0.97 * abs(turn)), 0.8) - lopsided
         found["heading"] = _as_heading(row, motion)
         if motion.by_positions:
             # These are known in size, too: what goes with the turning in another proportion is the steering.
