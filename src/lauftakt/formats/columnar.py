@@ -1,5 +1,7 @@
 """Parquet and Arrow files as logs, in and out: one column for each channel, units in the columns' metadata."""
 
+import ast
+import contextlib
 from pathlib import Path
 
 import numpy as np
@@ -8,15 +10,16 @@ import pyarrow.ipc
 import pyarrow.parquet as pq
 from numpy.typing import NDArray
 
+from lauftakt.core.log.evidence.tokens import tokens_of
 from lauftakt.core.log.model import Log, RawChannel, RawLog, Unusable, Warning
 from lauftakt.core.log.repairs import tidy_clock
-from lauftakt.formats.clock import moment_of, moment_of_epoch, seconds_of_text
-from lauftakt.formats.csv_in import time_column
+from lauftakt.core.log.units import readings
 from lauftakt.formats.csv_out import grid_of
 from lauftakt.formats.csv_shape import MOST_COLUMNS, names_and_units
+from lauftakt.formats.figures import figures_of_text
 from lauftakt.formats.interpreting import short
 from lauftakt.formats.metadata import add_metadata, dated
-from lauftakt.formats.units import UnknownUnit, convert
+from lauftakt.formats.time_column import find_time
 
 Array = NDArray[np.float64]
 
@@ -39,13 +42,14 @@ def read_columnar(path: Path, kind: str) -> RawLog:
     try:
         table = _parquet(path) if kind == "parquet" else _arrow(path)
     except (pa.ArrowException, OSError, ValueError, KeyError, TypeError, NotImplementedError) as error:
-        raise Unusable("columnar", "The file is damaged or ends too early; export it again.") from error
+        what = "Parquet" if kind == "parquet" else "Arrow (Feather)"
+        raise Unusable("columnar", f"The {what} file is damaged or ends too early; export it again.") from error
     if table.num_columns > MOST_COLUMNS:
         raise Unusable("columns", f"The file has {table.num_columns} columns; at most {MOST_COLUMNS} can be read.")
     if table.num_columns < 2:
         raise Unusable("columns", "The file has no table of columns: a log needs a time and at least one channel.")
     warnings: list[Warning] = []
-    names, units = names_and_units(list(table.column_names), [], warnings)
+    names, units = names_and_units(_plain_names(list(table.column_names)), [], warnings)
     for index, field in enumerate(table.schema):
         given = (field.metadata or {}).get(b"unit")
         if given:
@@ -56,12 +60,15 @@ def read_columnar(path: Path, kind: str) -> RawLog:
             add_metadata(meta, key.decode("utf-8", "replace"), value.decode("utf-8", "replace"))
     if table.num_rows < 20:
         raise Unusable("no-rows", f"The file holds only {table.num_rows} rows of figures, too few for a lap.")
-    at = time_column(names)
-    keep, time, repaired = tidy_clock(_clock(table.column(at), units[at], meta, warnings))
+    found = find_time(names, units, table.column)
+    warnings += found.warnings
+    if found.moment is not None:
+        meta.setdefault("date", found.moment)
+    keep, time, repaired = tidy_clock(found.seconds, 1)
     warnings += repaired
     channels = []
     for index, name in enumerate(names):
-        if index == at:
+        if index in (found.index, found.date):
             continue
         values = _figures(table.column(index))
         if values is None:
@@ -101,52 +108,47 @@ def _check_size(rows: int, columns: int) -> None:
         raise Unusable("file-large", f"The table holds {rows} rows of {columns} columns; hand it in as parts.")
 
 
-def _clock(column: pa.ChunkedArray, unit: str, meta: dict[str, str], warnings: list[Warning]) -> Array:
-    kind = column.type
-    if pa.types.is_dictionary(kind):
-        column, kind = column.cast(kind.value_type), kind.value_type
-    if pa.types.is_string(kind) or pa.types.is_large_string(kind):
-        found = seconds_of_text(column.cast(pa.string()), warnings)
-        if found is None:
-            raise Unusable("clock", "The time column holds text that cannot be read as a time.")
-        if found[1]:
-            meta.setdefault("date", found[1])
-        return found[0]
-    if pa.types.is_timestamp(kind) or pa.types.is_time(kind) or pa.types.is_duration(kind):
-        steps = {"s": 1.0, "ms": 1e-3, "us": 1e-6, "ns": 1e-9}[kind.unit]
-        whole = column.cast(pa.int64() if kind.bit_width == 64 else pa.int32()).cast(pa.int64())
-        there = np.asarray(column.is_valid())
-        ticks = np.asarray(whole.fill_null(0).to_numpy(), dtype=np.int64)
-        first = ticks[there][0] if there.any() else 0
-        # Counted from the first tick before it becomes a float: nanoseconds since 1970 need more than 53 bits.
-        clock = np.where(there, (ticks - first) * steps, np.nan)
-        if pa.types.is_timestamp(kind):
-            meta.setdefault("date", moment_of(float(first) * steps, "Z" if kind.tz else ""))
-        return clock
-    clock_values = _figures(column)
-    if clock_values is None:
-        raise Unusable("clock", "The time column holds something that is no time.")
-    try:
-        seconds = convert(clock_values, unit or "s", "s")
-    except UnknownUnit:
-        seconds = clock_values
-    finite = seconds[np.isfinite(seconds)]
-    moment = moment_of_epoch(float(finite[0])) if len(finite) else None
-    if moment:
-        meta.setdefault("date", moment)
-    return seconds
+def _plain_names(names: list[str]) -> list[str]:
+    """Names of one level: those of several levels are written as tuples, "('Engine', 'Speed', 'rpm')"; a unit that
+    stands last comes behind the name in brackets."""
+    found = []
+    for name in names:
+        parts: tuple[object, ...] = ()
+        if name.startswith("(") and name.endswith(")"):
+            with contextlib.suppress(ValueError, SyntaxError, MemoryError, RecursionError):
+                told = ast.literal_eval(name)
+                parts = told if isinstance(told, tuple) else ()
+        words = [str(part).strip() for part in parts if str(part).strip()]
+        if len(words) > 1 and readings(words[-1]) and not _is_word(words[-1]):
+            name = f"{' '.join(words[:-1])} [{words[-1]}]"
+        elif words:
+            name = " ".join(words)
+        found.append(name)
+    return found
+
+
+def _is_word(text: str) -> bool:
+    """Whether a last level is rather a word of a name than a unit: "left", "speed"."""
+    return len(text) > 3 and any(token.meanings and not token.units for token in tokens_of(text))
 
 
 def _figures(column: pa.ChunkedArray) -> Array | None:
-    kind = column.type
-    if pa.types.is_dictionary(kind):
-        column, kind = column.cast(kind.value_type), kind.value_type
-    if not (pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind) or pa.types.is_boolean(kind)):  # fmt: skip # noqa: E501
-        return None
-    if pa.types.is_boolean(kind):
-        column = column.cast(pa.int8())
-    values = column.cast(pa.float64(), safe=False)
-    return np.asarray(values.fill_null(np.nan).to_numpy(), dtype=np.float64)
+    """A column's figures, NaN where it holds none; None where it is words."""
+    try:
+        kind = column.type
+        if pa.types.is_dictionary(kind):
+            column = column.cast(kind.value_type)
+            kind = column.type
+        if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind):
+            return figures_of_text(column.cast(pa.string()))
+        if pa.types.is_boolean(kind):
+            column = column.cast(pa.int8())
+        elif not (pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)):
+            return None
+        values = column.cast(pa.float64(), safe=False)
+        return np.asarray(values.fill_null(np.nan).to_numpy(), dtype=np.float64)
+    except (pa.ArrowException, NotImplementedError):
+        return None  # a kind of column that holds no figures, however it is nested
 
 
 def write_columnar(log: Log, path: Path, kind: str = "parquet") -> None:

@@ -1,7 +1,9 @@
 """Reads CSV logs of every dialect: delimiters, decimal signs, encodings, headers, units, times as text or figures."""
 
+import contextlib
 import io
 import re
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -11,20 +13,17 @@ from numpy.typing import NDArray
 
 from lauftakt.core.log.model import RawChannel, RawLog, Unusable, Warning
 from lauftakt.core.log.repairs import tidy_clock
-from lauftakt.formats.clock import moment_of_epoch, seconds_of_text
+from lauftakt.formats.csv_rows import mend_rows
 from lauftakt.formats.csv_shape import Shape, find_shape, is_number
+from lauftakt.formats.figures import figures_of_text
 from lauftakt.formats.interpreting import short
-from lauftakt.formats.units import UnknownUnit, convert
+from lauftakt.formats.time_column import check_named, find_time
 
 Array = NDArray[np.float64]
 
 MOST_BYTES = 1_500_000_000
 LEAST_ROWS = 20
 _NULLS = ["", "nan", "NaN", "NAN", "null", "NULL", "-", "n/a", "N/A", " "]
-_TIME_NAMES = {
-    "time", "t", "timestamp", "elapsed", "elapsedtime", "logtime", "seconds", "zeit", "temps", "utctime", "utc",
-    "datetime", "clock", "timestamps", "gpstime", "runtime", "timeofday",
-}  # fmt: skip
 
 
 def read_csv(path: Path) -> RawLog:
@@ -47,19 +46,25 @@ def read_csv(path: Path) -> RawLog:
     if path.stat().st_size > MOST_BYTES:
         raise Unusable("file-large", f"The file is larger than {MOST_BYTES // 1_000_000} MB; hand it in as parts.")
     shape = find_shape(path)
-    time_index = time_column(shape.names)
+    check_named(shape.names)
     table, warnings = _rows(path, shape)
     if table.num_rows < LEAST_ROWS:
         raise Unusable("no-rows", f"The file holds only {table.num_rows} rows of figures, too few for a lap.")
     meta = dict(shape.meta)
-    clock = _clock(table.column(time_index), shape.units[time_index], meta, warnings)
-    keep, time, repaired = tidy_clock(clock)
+    found = find_time(shape.names, shape.units, table.column)
+    warnings += found.warnings
+    if found.moment is not None:
+        # A head that names the day alone leaves the hour to the rows.
+        if "T" not in meta.get("date", "T"):
+            meta.pop("date")
+        meta.setdefault("date", found.moment)
+    keep, time, repaired = tidy_clock(found.seconds, shape.first_row + 1)
     warnings += repaired
     channels: list[RawChannel] = []
     for index, name in enumerate(shape.names):
-        if index == time_index:
+        if index in (found.index, found.date):
             continue
-        channel, warning = _channel(name, shape.units[index], time, table.column(index), keep)
+        channel, warning = _channel(name, shape, index, time, table.column(index), keep)
         if channel is not None:
             channels.append(channel)
         if warning is not None:
@@ -67,71 +72,76 @@ def read_csv(path: Path) -> RawLog:
     return RawLog(tuple(channels), meta, (*shape.warnings, *warnings))
 
 
-def time_column(names: list[str]) -> int:
-    """Which of the columns is the time.
+def _rows(path: Path, shape: Shape) -> tuple[pa.Table, list[Warning]]:
+    """All columns as float64; columns of text come as text."""
+    damaged: list[int] = []
+    blank = False
+
+    def skip(row: pacsv.InvalidRow) -> str:
+        nonlocal blank
+        cells = row.text.split(shape.delimiter)
+        more = row.actual_columns > row.expected_columns
+        blank = blank or (more and not "".join(cells[row.expected_columns :]).strip())
+        damaged.append(shape.first_row + (row.number or 0))
+        return "skip"
+
+    source, table = _source(path, shape), None
+    with contextlib.suppress(pa.ArrowInvalid):
+        table = _parsed(source, shape, shape.first_row, skip, strict=True)
+    if table is None or blank:
+        # Row by row: what is only too long with nothing in it is cut, what is damaged is left out and named.
+        mended, damaged = mend_rows(path, shape)
+        try:
+            table = _parsed(mended, shape, 0, skip)
+        except pa.ArrowInvalid as error:
+            raise Unusable(
+                "no-rows", "The table in the file cannot be read: its rows do not fit its header."
+            ) from error
+    if not damaged:
+        return table, []
+    count = f"{len(damaged)} rows" if len(damaged) > 1 else "One row"
+    return table, [
+        Warning(
+            "rows-skipped",
+            f"{count} with too many or too few cells, or a quotation mark that is never closed, "
+            f"{'were' if len(damaged) > 1 else 'was'} left out: {lines_of(damaged)} of the file.",
+        )
+    ]
+
+
+def lines_of(numbers: list[int]) -> str:
+    """The first line numbers of many, as they stand in a sentence."""
+    shown = [str(number) for number in sorted(numbers)[:5]]
+    more = f" and {len(numbers) - 5} more" if len(numbers) > 5 else ""
+    if not more and len(shown) > 1:
+        return f"lines {', '.join(shown[:-1])} and {shown[-1]}"
+    return f"line{'s' if len(shown) > 1 else ''} {', '.join(shown)}{more}"
+
+
+def _parsed(
+    source: Path | io.BytesIO,
+    shape: Shape,
+    skip_rows: int,
+    skip: Callable[[pacsv.InvalidRow], str],
+    *,
+    strict: bool = False,
+) -> pa.Table:
+    """The rows, with all columns as float64 that can be; ``strict`` takes no text where the first rows are figures.
 
     Raises
     ------
-    Unusable
-        ``no-time``
+    pyarrow.ArrowInvalid
+        where the rows make no table.
     """
-    plain = [re.sub(r"[^a-z]", "", name.lower()) for name in names]
-    for index, name in enumerate(plain):
-        if name in _TIME_NAMES:
-            return index
-    for index, name in enumerate(plain):
-        if name.startswith(("time", "elapsed", "zeit")) and "lap" not in name:
-            return index
-    found = ", ".join(short(name) for name in names[:6])
-    raise Unusable("no-time", f"No time column was found among {found}; name one “time [s]”.")
-
-
-def _clock(column: pa.ChunkedArray, unit: str, meta: dict[str, str], warnings: list[Warning]) -> Array:
-    """The time column in seconds; what it says of the day goes into ``meta``."""
-    if pa.types.is_string(column.type):
-        found = seconds_of_text(column, warnings)
-        if found is None:
-            raise Unusable("clock", "The time column holds text that cannot be read as a time.")
-        clock, moment = found
-        if moment:
-            meta.setdefault("date", moment)
-        return clock
-    clock = np.asarray(column.to_numpy(zero_copy_only=False), dtype=np.float64)
-    try:
-        clock = convert(clock, unit or "s", "s")
-    except UnknownUnit:
-        warnings.append(Warning("unit-unknown", f"The time's unit {short(unit)} is not known; taken as seconds."))
-    finite = clock[np.isfinite(clock)]
-    if len(finite):
-        # Milliseconds and microseconds since 1970 need no unit to be recognised.
-        for factor in (1.0, 1e-3, 1e-6):
-            moment = moment_of_epoch(float(finite[0]) * factor)
-            if moment is not None:
-                meta.setdefault("date", moment)
-                return (clock - finite[0]) * factor
-    return clock
-
-
-def _rows(path: Path, shape: Shape) -> tuple[pa.Table, list[Warning]]:
-    """All columns as float64; columns of text come as text."""
-    warnings: list[Warning] = []
-    skipped = 0
-
-    def skip(_row: pacsv.InvalidRow) -> str:
-        nonlocal skipped
-        skipped += 1
-        return "skip"
-
     keys = [str(i) for i in range(len(shape.names) + shape.extra)]
-    # The header row is skipped, and the units row with it; comment lines before it, too.
-    skip_rows = shape.header_line + 1 + (1 if shape.units_row else 0)
     types = {key: pa.string() if _holds_text(shape, int(key)) else pa.float64() for key in keys}
     attempts = 0
     while True:
-        skipped = 0
+        if isinstance(source, io.BytesIO):
+            source.seek(0)
         try:
-            table = pacsv.read_csv(
-                _source(path, shape),
+            return pacsv.read_csv(
+                source,
                 read_options=pacsv.ReadOptions(
                     use_threads=False, skip_rows=skip_rows, column_names=keys, encoding="utf8", block_size=1 << 22
                 ),
@@ -140,20 +150,14 @@ def _rows(path: Path, shape: Shape) -> tuple[pa.Table, list[Warning]]:
                     column_types=types, null_values=_NULLS, strings_can_be_null=True, decimal_point=shape.decimal
                 ),
             )
-            break
         except pa.ArrowInvalid as error:
             match = re.search(r"CSV column #(\d+)", str(error))
-            if match is None or match[1] not in types or types[match[1]] == pa.string():
-                raise Unusable(
-                    "no-rows", "The table in the file cannot be read: its rows do not fit its header."
-                ) from error
+            if strict or match is None or match[1] not in types or types[match[1]] == pa.string():
+                raise
             types[match[1]] = pa.string()
             attempts += 1
             if attempts > 8:  # many columns of text that begin like figures: read all as text, once
                 types = dict.fromkeys(keys, pa.string())
-    if skipped:
-        warnings.append(Warning("rows-skipped", f"{skipped} rows with too many or too few columns were left out."))
-    return table, warnings
 
 
 def _holds_text(shape: Shape, index: int) -> bool:
@@ -169,12 +173,12 @@ def _source(path: Path, shape: Shape) -> Path | io.BytesIO:
 
 
 def _channel(
-    name: str, unit: str, time: Array, column: pa.ChunkedArray, keep: NDArray[np.bool_]
+    name: str, shape: Shape, index: int, time: Array, column: pa.ChunkedArray, keep: NDArray[np.bool_]
 ) -> tuple[RawChannel | None, Warning | None]:
     if pa.types.is_string(column.type):
         if column.null_count == len(column):
             return None, Warning("channel-empty", f"{short(name)} holds no values.")
-        figures = _figures(column)
+        figures = figures_of_text(column, shape.decimal)
         if figures is None:
             return None, Warning("channel-text", f"{short(name)} holds text and was left out.")
         values = figures[keep]
@@ -183,19 +187,7 @@ def _channel(
     there = np.isfinite(values)
     if not there.any():
         return None, Warning("channel-empty", f"{short(name)} holds no values.")
+    unit = shape.units[index]
     if there.all():
         return RawChannel(name, unit, time, values), None
     return RawChannel(name, unit, time[there], values[there]), None
-
-
-def _figures(column: pa.ChunkedArray) -> Array | None:
-    """A column of text whose cells are mostly figures, the others NaN; None where they are not."""
-    cells = column.to_pylist()
-    some = [cell for cell in cells[:: max(1, len(cells) // 200)] if cell and cell.strip()]
-    if not some or sum(is_number(cell) for cell in some) < 0.9 * len(some):
-        return None
-    found = np.full(len(cells), np.nan)
-    for index, cell in enumerate(cells):
-        if cell and is_number(cell):
-            found[index] = float(cell.replace(",", "."))
-    return found

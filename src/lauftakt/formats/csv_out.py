@@ -60,9 +60,14 @@ def write_csv(log: Log, path: Path) -> None:
     table = pa.table({str(i): pa.array(array, from_pandas=True) for i, array in enumerate(arrays)})
     with path.open("wb") as file:
         for key, value in log.meta.items():
-            file.write(f"# {key}: {printable(' '.join(value.split()))}\n".encode())
+            file.write((_comment(f"# {key}: {printable(' '.join(value.split()))}") + "\n").encode())
         file.write((",".join(header) + "\n").encode())
         pacsv.write_csv(table, file, pacsv.WriteOptions(include_header=False, quoting_style="none"))
+
+
+def _comment(line: str) -> str:
+    """A comment line as one cell: cut at a delimiter, its rest could run as a formula."""
+    return '"' + line.replace('"', '""') + '"' if any(c in line for c in ',;\t"') else line
 
 
 def _cell(text: str) -> str:

@@ -40,6 +40,11 @@ class Shape:
     meta: dict[str, str]
     warnings: list[Warning]
 
+    @property
+    def first_row(self) -> int:
+        """Lines before the first row of figures."""
+        return self.header_line + 1 + (1 if self.units_row else 0)
+
 
 def find_shape(path: Path) -> Shape:
     """How the file is written.
@@ -67,6 +72,7 @@ def find_shape(path: Path) -> Shape:
     if not samples:
         raise Unusable("columns", "The file has a header but no figures under it.")
     warnings: list[Warning] = []
+    header = _under_groups(lines, start, header, delimiter)
     names, units = names_and_units(header, following[0] if units_row else [], warnings)
     decimal = "."
     if any(re.match(r"^\s*[-+]?\d*,\d+(e[-+]?\d+)?\s*$", cell, re.IGNORECASE) for row in samples for cell in row):
@@ -84,6 +90,24 @@ def find_shape(path: Path) -> Shape:
         meta=take_metadata(lines[:start], delimiter),
         warnings=warnings,
     )
+
+
+def _under_groups(lines: list[str], start: int, header: list[str], delimiter: str) -> list[str]:
+    """The header with the names of its groups, where the line above merges several of its cells under one name."""
+    above = _cells(lines[start - 1], delimiter) if start > 0 and not _is_comment(lines[start - 1]) else []
+    filled = [cell for cell in above if cell.strip()]
+    cells = [cell.strip() for cell in header]
+    if len(filled) < 2 or abs(len(above) - len(header)) > 1 or any(is_number(cell) for cell in filled):
+        return header
+    # A group's name stands over its first cell; cells of one name, or of none, show that it is needed.
+    repeated = len({cell for cell in cells if cell}) < sum(bool(cell) for cell in cells)
+    if not (repeated or "" in cells) or len(filled) >= len(cells):
+        return header
+    found, group = [], ""
+    for index, cell in enumerate(cells):
+        group = above[index].strip() if index < len(above) and above[index].strip() else group
+        found.append(f"{group} {cell}".strip() if group.lower() != cell.lower() else cell)
+    return found
 
 
 def _decoded(path: Path) -> tuple[str, str]:
@@ -167,13 +191,13 @@ def _begins_table(lines: list[str], rows: list[list[str]], index: int) -> bool:
 
 
 def _is_comment(line: str) -> bool:
-    return line.lstrip().startswith(("#", "//", "%", "'"))
+    return line.lstrip().removeprefix('"').startswith(("#", "//", "%", "'"))
 
 
 def _is_header(row: list[str], width: int) -> bool:
     filled = [cell for cell in row if cell.strip()]
     return (
-        len(filled) >= 2
+        (len(filled) >= 2 or (len(filled) == 1 and len(row) == 2 and not row[0].strip()))
         and abs(len(_ended(row)) - width) <= max(1, width // 10)
         and not any(is_number(cell) for cell in filled[: max(2, len(filled) // 2)])
     )

@@ -63,7 +63,8 @@ def read_gpx(path: Path) -> RawLog:
     for key, value in (("driver", found.author_name), ("notes", found.description), ("event", found.name)):
         if value:
             add_metadata(meta, key, value)
-    if found.tracks and found.tracks[0].name:
+    # Our own files name the driver by the track, too; other tracks are called by place or day.
+    if found.creator == "Lauftakt" and found.tracks and found.tracks[0].name:
         add_metadata(meta, "driver", found.tracks[0].name)
     told = {etree.QName(item).localname: item.text or "" for item in found.metadata_extensions}
     for key, value in told.items():
@@ -76,7 +77,13 @@ def read_gpx(path: Path) -> RawLog:
     }
     if any(p.elevation is not None for p in timed):
         values["altitude"] = ("m", np.array([np.nan if p.elevation is None else p.elevation for p in timed]))
-    values |= _extensions(timed)
+    # GPX 1.0 has speed and course of a point, which later versions leave to extensions.
+    for name, unit in (("speed", "m/s"), ("course", "deg")):
+        told_here = [getattr(p, name, None) for p in timed]
+        if any(value is not None for value in told_here):
+            values[name] = (unit, np.array([np.nan if value is None else float(value) for value in told_here]))
+    for name, column in _extensions(timed).items():
+        values.setdefault(name, column)
     channels, left_out = [], 0
     for name, (unit, own) in values.items():
         own = own[keep]

@@ -2,25 +2,41 @@
 
 import csv
 import re
+import unicodedata
 
 from lauftakt.core.log.text import printable
 from lauftakt.formats.days import day_order
 
 META_KEYS = ("driver", "car", "circuit", "event", "date", "kind", "conditions", "tyres", "notes")
 LONGEST = 200
+# The words of the trade in English, German, French, Spanish, Italian and Dutch; keys are compared by their letters.
 _OTHERS = {
-    "driver": ("drivername", "pilot", "racer", "fahrer", "rider", "user", "student"),
-    "car": ("vehicle", "carname", "vehicleid", "fahrzeug", "auto", "vehiclename", "kart"),
-    "circuit": ("track", "venue", "trackname", "circuitname", "strecke", "course", "location"),
-    "event": ("eventname", "meeting", "veranstaltung"),
-    "date": ("logdate", "datetime", "started", "start", "starttime", "recorded", "datum", "timestamp"),
-    "time": ("logtime", "uhrzeit", "timeofday"),
-    "kind": ("run", "runkind", "runtype"),
-    "conditions": ("weather", "wetter", "condition"),
-    "tyres": ("tires", "tyre", "tire", "reifen"),
-    "notes": ("comment", "comments", "note", "bemerkung", "shortcomment"),
-}
-_KEY = {re.sub(r"[^a-z]", "", name): key for key, names in _OTHERS.items() for name in (key, *names)}
+    "driver": ("driver name", "racer", "rider", "student", "fahrer", "pilot", "fahrername", "pilote", "conducteur",
+               "piloto", "conductor", "pilota", "guidatore", "rijder", "bestuurder", "coureur", "name of driver"),
+    "car": ("vehicle", "car name", "vehicle name", "kart", "fahrzeug", "auto", "wagen", "vehicule", "voiture",
+            "vehiculo", "coche", "veicolo", "vettura", "macchina", "voertuig", "car number"),
+    "circuit": ("track", "venue", "track name", "circuit name", "course", "location", "strecke", "rennstrecke", "piste",
+                "pista", "circuito", "autodromo", "baan", "place"),
+    "event": ("event name", "meeting", "veranstaltung", "evenement", "evento", "evenement"),
+    "date": ("datum", "fecha", "data", "date and time", "started", "start", "start time", "start date", "recorded",
+             "recorded at", "aufgezeichnet", "beginn", "debut", "inicio", "inizio"),
+    "time": ("time of day", "uhrzeit", "heure", "hora", "ora", "tijd", "tijdstip"),
+    "kind": ("run", "run kind", "run type", "art", "type de run", "tipo", "soort"),
+    "conditions": ("weather", "condition", "wetter", "bedingungen", "meteo", "conditions meteo", "tiempo", "clima",
+                   "condizioni", "weer", "omstandigheden", "track condition"),
+    "tyres": ("tires", "tyre", "tire", "reifen", "pneus", "pneumatiques", "neumaticos", "gomme", "pneumatici",
+              "banden"),
+    "notes": ("comment", "comments", "note", "remark", "remarks", "bemerkung", "bemerkungen", "notiz", "kommentar",
+              "commentaire", "remarque", "nota", "notas", "comentario", "commento", "opmerking", "opmerkingen"),
+}  # fmt: skip
+
+
+def _plain(key: str) -> str:
+    letters = "".join(c for c in unicodedata.normalize("NFKD", key) if not unicodedata.combining(c))
+    return " ".join(re.findall("[a-z]+", re.sub(r"(?<=[a-z])(?=[A-Z])", " ", letters).lower()))
+
+
+_KEY = {name: key for key, names in _OTHERS.items() for name in (key, *names)}
 _SPLIT = re.compile(r"^\s*([^:=]{1,40}?)\s*[:=]\s*(.*)$")
 
 
@@ -28,7 +44,14 @@ def take_metadata(lines: list[str], delimiter: str) -> dict[str, str]:
     """Known keys from comment lines, ``key: value`` lines and rows of two cells; the first mention counts."""
     found: dict[str, str] = {}
     for line in lines:
-        line = line.strip().lstrip("#/%").strip()
+        line = line.strip()
+        if line.startswith('"#') and line.endswith('"'):
+            # One cell of its own: what is in it is the line, with its delimiters and quotation marks.
+            match = _SPLIT.match(line[1:-1].replace('""', '"').lstrip("#").strip())
+            if match:
+                add_metadata(found, match[1], match[2])
+            continue
+        line = line.lstrip("#/%").strip()
         if not line:
             continue
         pairs: list[tuple[str, str]] = []
@@ -48,7 +71,7 @@ def take_metadata(lines: list[str], delimiter: str) -> dict[str, str]:
 
 def add_metadata(found: dict[str, str], key: str, value: str) -> None:
     """Keep one key under our name, where it is known and new."""
-    own = _KEY.get(re.sub(r"[^a-z]", "", key.lower()))
+    own = _KEY.get(_plain(key))
     clean = printable(value).strip()
     if own and clean and own not in found:
         found[own] = clean[:LONGEST]

@@ -8,12 +8,12 @@ from lauftakt.formats.csv_in import read_csv
 from lauftakt.formats.interpreting import interpret
 
 # Raised when a file gives other samples than before: kept files are then read again.
-READER_VERSION = 1
+READER_VERSION = 2
 LAYOUT_ENDINGS = (".geojson", ".json")
 
 
 def kind_of(path: Path) -> str:
-    """``zip``, ``mdf``, ``parquet``, ``arrow``, ``gpx``, ``layout`` or ``csv``, by content."""
+    """``zip``, ``mdf``, ``parquet``, ``arrow``, ``feather``, ``gpx``, ``layout`` or ``csv``, by content."""
     with path.open("rb") as file:
         head = file.read(4096)
     if head[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
@@ -24,6 +24,8 @@ def kind_of(path: Path) -> str:
         return "parquet"
     if head[:6] == b"ARROW1" or head[:4] == b"\xff\xff\xff\xff":
         return "arrow"
+    if head[:4] == b"FEA1":
+        return "feather"
     text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
     if text[:1] == b"<" and (b"<gpx" in head or path.suffix.lower() == ".gpx"):
         return "gpx"
@@ -48,6 +50,12 @@ def read_raw(path: Path) -> RawLog:
             raise Unusable("file-kind", "This is an archive, not a log; unpack it and give its files.")
         if kind == "layout":
             raise Unusable("file-kind", "This is a layout or other data, not a log; give layouts with --layout.")
+        if kind == "feather":
+            raise Unusable(
+                "file-kind",
+                "This is a Feather file of the first version, which is out of use; save it as Feather version 2, Arrow "
+                "or Parquet.",
+            )
         if kind == "gpx":
             from lauftakt.formats.gpx import read_gpx
 
