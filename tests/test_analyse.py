@@ -1,6 +1,9 @@
 """The command ``lauftakt analyse``: its JSON after the contract, its exit codes, its sentences."""
 
 import json
+import time
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import jsonschema
@@ -8,6 +11,8 @@ import numpy as np
 import pytest
 
 from lauftakt.cli import main
+from lauftakt.core.log.model import Log
+from lauftakt.formats.csv_out import write_csv
 from lauftakt.offline.report import schema
 from tests.day import Day
 
@@ -136,3 +141,72 @@ def test_nothing_to_analyse(
     assert told.out == ""
     assert main(["analyse", str(day.files[0]), "--layout", str(path)]) == 2
     assert len(capsys.readouterr().err.strip().splitlines()) == 1
+
+
+def changed(log: Log, role: str, values: Callable[[np.ndarray], np.ndarray]) -> Log:
+    return replace(
+        log, channels=tuple(replace(c, values=values(c.values)) if c.role == role else c for c in log.channels)
+    )
+
+
+REASONS: dict[str, tuple[Callable[[Log], Log], str]] = {
+    "a car that stands": (
+        lambda log: changed(changed(log, "latitude", lambda v: v * 0 + 53.8), "longitude", lambda v: v * 0 + 10.2),
+        "never moved",
+    ),
+    "no positions": (
+        lambda log: replace(log, channels=tuple(c for c in log.channels if c.role not in ("latitude", "longitude"))),
+        "No positions were found",
+    ),
+    "another circuit": (lambda log: changed(log, "latitude", lambda v: v + 0.5), "55.6 km away"),
+}
+
+
+@pytest.mark.parametrize("name", REASONS)
+def test_the_reason_is_one_that_a_person_can_act_on(
+    name: str, day: Day, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    make, says = REASONS[name]
+    path = tmp_path / "log.csv"
+    write_csv(make(day.logs[1]), path)
+    assert main(["analyse", str(day.files[0]), str(path), "--layout", str(day.layout_file), "--json", "-"]) == 0
+    told = json.loads(capsys.readouterr().out)["runs"][1]["error"]
+    if name == "no positions":
+        assert told is None  # it is placed by its corners
+        assert main(["analyse", str(path)]) == 2
+        told = capsys.readouterr().err
+    assert says in told
+
+
+@pytest.mark.parametrize("factor", [-1.0, 0.0, 1e6])
+def test_a_speed_that_is_none_loses_no_run(
+    factor: float, day: Day, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    path = tmp_path / "log.csv"
+    log = replace(day.logs[1], channels=tuple(c for c in day.logs[1].channels if c.role != "receiver_speed"))
+    write_csv(changed(log, "speed", lambda v: v * factor), path)
+    assert main(["analyse", str(path), "--layout", str(day.layout_file), "--json", "-"]) == 0
+    run = json.loads(capsys.readouterr().out)["runs"][0]
+    own = day.runs[1].laps[2].time_s
+    assert next(lap["time_s"] for lap in run["laps"] if lap["number"] == 2) == pytest.approx(own, abs=0.08)
+
+
+def test_no_failure_ends_in_a_traceback(
+    day: Day, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    from lauftakt.offline import study
+
+    def stumble(*_: object) -> None:
+        raise ZeroDivisionError
+
+    monkeypatch.setattr(study, "read_log", stumble)
+    assert main(["analyse", str(day.files[0])]) == 2
+    assert "ZeroDivisionError" in capsys.readouterr().err
+    monkeypatch.undo()
+    monkeypatch.setattr(study, "find", stumble)
+    assert main(["analyse", str(day.files[0])]) == 2
+    assert "Traceback" not in capsys.readouterr().err
+    monkeypatch.setattr(study, "find", lambda *_: time.sleep(30))
+    monkeypatch.setenv("LAUFTAKT_ANALYSE_SECONDS", "3")
+    assert main(["analyse", str(day.files[0])]) == 2
+    assert "within 3 s" in capsys.readouterr().err

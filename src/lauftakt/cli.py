@@ -148,10 +148,13 @@ def _analyse(files: list[Path], reference: Path | None, layout: Path | None, out
     from lauftakt.offline.report import report
     from lauftakt.offline.study import study
     from lauftakt.offline.summary import summary
+    from lauftakt.work.limits import TookTooLong, time_limit
 
+    seconds = settings.analyse_seconds()
     try:
-        found = study(files, reference, layout)
-        text = json.dumps(report(found), allow_nan=False) if out is not None else ""
+        with time_limit(seconds):
+            found = study(files, reference, layout)
+            text = json.dumps(report(found), allow_nan=False) if out is not None else ""
         if out == "-":
             print(text)
             return 0
@@ -166,6 +169,22 @@ def _analyse(files: list[Path], reference: Path | None, layout: Path | None, out
         return 0
     except OSError as error:
         print(f"{out} cannot be written: {error.strerror}.", file=sys.stderr)
+        return 2
+    except TookTooLong:
+        print(
+            f"The logs were not computed within {seconds:.0f} s; hand in fewer of them, or raise "
+            "LAUFTAKT_ANALYSE_SECONDS.",
+            file=sys.stderr,
+        )
+        return 2
+    except Exception as error:  # no input may end in a traceback
+        if os.environ.get("LAUFTAKT_TRACE"):
+            raise
+        print(
+            f"The program failed on these logs ({type(error).__name__}); try them one by one. With LAUFTAKT_TRACE=1 it "
+            "says where.",
+            file=sys.stderr,
+        )
         return 2
     return 0
 

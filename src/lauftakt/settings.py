@@ -92,6 +92,11 @@ def import_seconds() -> float:
     return float(os.environ.get("LAUFTAKT_IMPORT_SECONDS", "600"))
 
 
+def analyse_seconds() -> float:
+    """The longest that ``lauftakt analyse`` may take, ``LAUFTAKT_ANALYSE_SECONDS``."""
+    return float(os.environ.get("LAUFTAKT_ANALYSE_SECONDS", "1200"))
+
+
 def import_megabytes() -> int:
     """Address space of a worker process, ``LAUFTAKT_IMPORT_MB``; 0 for no limit."""
     return int(os.environ.get("LAUFTAKT_IMPORT_MB", "8000"))

@@ -1,5 +1,6 @@
 """A study: several log files on one layout, compared with a reference."""
 
+import os
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -74,8 +75,10 @@ def study(files: Sequence[Path], reference: Path | None, layout_file: Path | Non
     logs = [entry.log for entry in entries if entry.log is not None]
     if not logs:
         raise Unusable("nothing", _nothing(entries))
+    entries, read = _with_tracks(entries)
+    if not read:
+        raise Unusable("nothing", _nothing([_unplaced(entry) for entry in entries]))
     try:
-        read = read_tracks(_together(logs))
         layout, assumed = layout_from(read, sketch)
     except Unusable as error:
         failed = [replace(e, error=str(error)) if e.log is not None else e for e in entries]
@@ -101,6 +104,17 @@ def study(files: Sequence[Path], reference: Path | None, layout_file: Path | Non
     )
 
 
+def _unplaced(entry: Entry) -> Entry:
+    """A log without positions where no other log has any either: nothing tells where it was driven."""
+    if entry.log is None:
+        return entry
+    try:
+        read_tracks([entry.log])
+    except Unusable as error:
+        return replace(entry, error=str(error))
+    return entry
+
+
 def _same(a: Path, b: Path) -> bool:
     return a.absolute() == b.absolute() or (a.exists() and b.exists() and a.samefile(b))
 
@@ -120,6 +134,35 @@ def _read(path: Path) -> Entry:
         return Entry(path, read_log(path), None, None)
     except Unusable as error:
         return Entry(path, None, None, str(error))
+    except Exception as error:  # one file that the program stumbles over must not take the others with it
+        if os.environ.get("LAUFTAKT_TRACE"):
+            raise
+        return Entry(path, None, None, _stumbled(error))
+
+
+def _stumbled(error: Exception) -> str:
+    return f"The program failed on this file ({type(error).__name__}); it was left out."
+
+
+def _with_tracks(entries: list[Entry]) -> tuple[list[Entry], list[tuple[Log, Track]]]:
+    """The driven paths of all logs that have one; a log whose path cannot be used is left out with the reason."""
+    kept: list[Entry] = []
+    read: list[tuple[Log, Track]] = []
+    together = {id(log) for log in _together([entry.log for entry in entries if entry.log is not None])}
+    for entry in entries:
+        log = entry.log
+        if log is not None and id(log) in together:
+            try:
+                read += read_tracks([log])
+            except Unusable as error:
+                if log.positions() is not None:
+                    entry = replace(entry, log=None, error=str(error), warnings=log.warnings)
+            except Exception as error:
+                if os.environ.get("LAUFTAKT_TRACE"):
+                    raise
+                entry = replace(entry, log=None, error=_stumbled(error), warnings=log.warnings)
+        kept.append(entry)
+    return kept, read
 
 
 def _together(logs: list[Log]) -> list[Log]:
@@ -149,6 +192,10 @@ def _analyse(entry: Entry, layout: Layout, assumed: tuple[Warning, ...], track: 
         run = analyse_run(entry.log, layout, track=track)
     except Unusable as error:
         return replace(entry, error=str(error), warnings=entry.log.warnings)
+    except Exception as error:
+        if os.environ.get("LAUFTAKT_TRACE"):
+            raise
+        return replace(entry, error=_stumbled(error), warnings=entry.log.warnings)
     return replace(entry, run=run, warnings=run.warnings + assumed)
 
 

@@ -15,6 +15,7 @@ from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.lines import crossings, line_across, line_ends, place_of_line
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track, read_track
+from lauftakt.core.log.triggers import line_moments
 from lauftakt.core.plane import Plane
 
 Array = NDArray[np.float64]
@@ -25,6 +26,8 @@ HALF_LINE_M = 12.0
 # A drawn centre line is used as given; the contract allows so much smoothing.
 GIVEN_SLACK_M = 0.1
 # More laps of one driver would make the centre line theirs.
+# A pit lane passes a start line within so many metres of its ends.
+BESIDE_M = 40.0
 LAPS_A_LOG = 8
 # More add nothing but time.
 LAPS_IN_ALL = 48
@@ -188,10 +191,22 @@ def _drives(tracks: list[Track], plane: Plane, start: Line, finish: Line | None)
             reached = ends[(ends > begin) & (ends < until)]
             if len(reached):
                 found.append(_Pass(index, float(begin), float(reached[0])))
+    if not found and any(_passes_beside(track, left, right) for track in tracks):
+        raise Unusable(
+            "no-laps",
+            "Every lap passes the start line beside its ends, as through a pit lane; draw the line across both, or "
+            "hand in a run with laps on the circuit.",
+        )
     if not found:
         where = "from start to finish" if finish is not None else "twice"
         raise Unusable("no-laps", f"The layout's line is not crossed {where} in driving direction in any log.")
     return found
+
+
+def _passes_beside(track: Track, left: Array, right: Array) -> bool:
+    """Whether a run passes a line at least twice within some car widths of its ends, and never between them."""
+    beyond = (right - left) / np.hypot(*(right - left)) * BESIDE_M
+    return len(crossings(track.fix_time, track.x, track.y, left - beyond, right + beyond)) > 1
 
 
 def _good_drives(tracks: list[Track], drives: list[_Pass]) -> list[_Pass]:
@@ -255,10 +270,7 @@ def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: Layo
 
 
 def _counter_times(log: Log, track: Track) -> Array:
-    counter = log.role("lap_number")
-    if counter is None or len(counter.values) < 3:
-        return np.zeros(0)
-    times = counter.time[np.flatnonzero(np.diff(counter.values) > 0) + 1]
+    times, _ = line_moments(log)
     return np.asarray(times[(times > track.fix_time[0]) & (times < track.fix_time[-1])])
 
 

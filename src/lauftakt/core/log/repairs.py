@@ -65,6 +65,9 @@ def tidy_clock(time: Array, first_row: int | None = None) -> tuple[NDArray[np.bo
     keep[1:] &= since[1:] > highest[:-1]
     lost = np.flatnonzero(part & ~keep)
     if keep.sum() < max(2, len(time) / 2 if part.all() else part.sum() / 2):
+        falling = float(np.mean(np.diff(since[finite]) < 0)) if finite.sum() > 1 else 0.0
+        if falling > 0.9:
+            raise Unusable("clock", "The time runs backwards from row to row; sort the rows by their time.")
         raise Unusable("clock", "The time column does not rise, so the samples cannot be put in order.")
     if len(lost):
         where = "" if first_row is None else f" ({_rows(lost + first_row)})"

@@ -21,6 +21,8 @@ SPEED_FACTORS = {
 FACTOR_SLACK = 0.06
 # Confidence of a channel whose unit contradicts the positions.
 DOUBTED = 0.5
+# A speed that is further off than this, in no known unit, is something else, or broken.
+WORST_RATIO = 0.6
 # Correlation below minus this: the sign is turned, not only noisy.
 MIRRORED = 0.6
 # A brake that rests within this share of its range rests at zero; a throttle's stops may be so far from 0 and 1.
@@ -132,12 +134,19 @@ def _fitting(channel: Channel, truth: tuple[Array, Array] | None) -> tuple[Chann
         if moving.sum() < 50:
             return channel, None
         ratio = float(np.median(own[moving] / truth[1][moving]))
-        if abs(ratio - 1.0) < 0.1 or ratio <= 0:
+        if abs(ratio - 1.0) < 0.1:
             return channel, None
         for real, factor in SPEED_FACTORS.items():
             for wanted in (factor, 1 / factor):
                 if factor != 1.0 and abs(ratio / wanted - 1.0) < FACTOR_SLACK:
                     return _rescaled(channel, 1 / wanted, real, channel.logged_unit or "the assumed unit")
+        if not WORST_RATIO < ratio < 1 / WORST_RATIO:
+            seen = replace(channel.recognised, confidence=0.0)
+            return replace(channel, role=None, recognised=seen), Warning(
+                "speed-unfit",
+                f"“{channel.name[:40]}” is {ratio:.3g} times what the positions show, which no unit explains; it is "
+                "not used as a speed.",
+            )
         seen = replace(channel.recognised, confidence=min(channel.recognised.confidence, DOUBTED))
         return replace(channel, recognised=seen), Warning(
             "unit-doubted",

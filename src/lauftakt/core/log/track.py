@@ -14,6 +14,8 @@ from lauftakt.core.plane import Plane
 Array = NDArray[np.float64]
 # Fewer positions make no lap.
 LEAST_FIXES = 50
+# A car whose positions lie within so many metres stands.
+STANDS_M = 60.0
 # A slower speed is interpolated to this rate, so that integrals of it are smooth.
 DENSE_HZ = 50.0
 
@@ -59,9 +61,7 @@ def read_track(log: Log) -> Track:
     """
     positions = log.positions()
     if positions is None:
-        raise Unusable(
-            "no-positions", "The log holds no latitude and longitude, so it cannot be placed on the circuit."
-        )
+        raise Unusable("no-positions", _no_positions(log))
     latitude, longitude = positions
     time = latitude.time
     lon = np.interp(time, longitude.time, longitude.values)
@@ -75,6 +75,8 @@ def read_track(log: Log) -> Track:
     at_fix = None if logged is None else np.interp(time, logged.time, logged.values)
     keep, warnings = good_fixes(time, x, y, at_fix)
     time, x, y = time[keep], x[keep], y[keep]
+    if np.hypot(np.ptp(np.percentile(x, [1, 99])), np.ptp(np.percentile(y, [1, 99]))) < STANDS_M:
+        raise Unusable("no-motion", "The car never moved in this log: all its positions lie within some metres.")
     if len(time) < LEAST_FIXES:
         raise Unusable("no-positions", "The positions hardly change, or jump about; was the receiver's sky covered?")
     if logged is not None:
@@ -86,6 +88,16 @@ def read_track(log: Log) -> Track:
         speed_time, speed = _speed_from_fixes(time, x, y)
         warnings = [*warnings, Warning("speed-inferred", "No speed is logged; it is taken from the positions.")]
     return Track(plane, time, x, y, _headings(time, x, y), speed_time, speed, logged is not None, tuple(warnings))
+
+
+def _no_positions(log: Log) -> str:
+    """What a log without positions holds instead, and what to do."""
+    names = [channel.name for channel in log.channels if channel.role is None][:4]
+    some = f" (not understood: {', '.join(names)})" if names else ""
+    return (
+        f"No positions were found among the log's {len(log.channels)} channels{some}. Say in the role table which they "
+        "are; a log without any is placed by its corners once its circuit is known."
+    )
 
 
 def _headings(time: Array, x: Array, y: Array) -> Array:

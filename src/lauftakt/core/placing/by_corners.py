@@ -10,6 +10,7 @@ from scipy.ndimage import gaussian_filter1d
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.model import Channel, Log, Unusable, Warning
+from lauftakt.core.log.triggers import line_moments
 from lauftakt.core.placing.placed import DRAWS, Placed
 from lauftakt.core.placing.smoother import Nodes, Noise, smooth
 
@@ -32,6 +33,8 @@ CORNER_M = 2.0
 STEERING = 5.0
 # A lap counter's own jitter at racing speed.
 TRIGGER_M = 0.6
+# One that resolves 20 ms or better is a real trigger, which sees the line in the same place every lap.
+SHARP_M, SHARP_HZ = 0.15, 50.0
 # A logged lap distance follows another line than the centre line.
 DISTANCE_M = 3.0
 PATH_M = 0.6  # what the driven path's length may differ from the centre line's, m per root second
@@ -215,11 +218,9 @@ def _follow(own: Array, bend: Array, count: int, phase: int) -> tuple[Array, Arr
 
 
 def _with_counter(log: Log, layout: Layout, time: Array, travelled: Array, seen: _Seen) -> _Seen:
-    """Adds a lap counter's steps, where it agrees with what was recognised about where the line is."""
-    counter = log.role("lap_number")
-    if counter is None or len(counter.values) < 3:
-        return seen
-    steps = counter.time[np.flatnonzero(np.diff(counter.values) > 0) + 1] - 0.5 / max(counter.rate_hz, 1.0)
+    """Adds a lap trigger's pulses or a lap counter's steps, where they agree with what was recognised about where the
+    line is."""
+    steps, rate = line_moments(log)
     steps = steps[(steps > seen.time[0]) & (steps < seen.time[-1])]
     if not len(steps):
         return seen
@@ -227,7 +228,7 @@ def _with_counter(log: Log, layout: Layout, time: Array, travelled: Array, seen:
     line = np.round(s / layout.length) * layout.length
     near = np.abs(s - line) < 60.0
     pace = np.interp(steps, time, np.gradient(travelled, time))
-    sigma = np.hypot(TRIGGER_M, pace / max(counter.rate_hz, 1.0) / np.sqrt(12))
+    sigma = np.hypot(SHARP_M if rate >= SHARP_HZ else TRIGGER_M, pace / max(rate, 1.0) / np.sqrt(12))
     order = np.argsort(np.concatenate([seen.time, steps[near]]), kind="stable")
     return _Seen(
         np.concatenate([seen.time, steps[near]])[order],

@@ -17,6 +17,8 @@ from lauftakt.core.plane import Plane
 Bools = NDArray[np.bool_]
 Array = NDArray[np.float64]
 # Wider than any road with its run-off, narrower than the gap to a neighbouring one.
+# A log whose middle lies further off, and beyond the circuit itself, is of another circuit.
+FAR_M = 2000.0
 OFF_CIRCUIT_M = 25.0
 # Share of the fixes that must lie on the layout: of a closed one most driving does, of an open one only the drives up.
 LEAST_NEAR = 0.3
@@ -145,8 +147,26 @@ def _near(track: Track, centre: CentreLine, wrapped: Array, offset: Array) -> Bo
         near &= (wrapped > centre.s[0] + 0.5) & (wrapped < centre.s[-1] - 0.5)
     least = LEAST_NEAR if centre.closed else LEAST_NEAR_OPEN
     if near.mean() < least or near.sum() < LEAST_FIXES:
-        raise Unusable("elsewhere", "The positions of this log do not run along the circuit's layout.")
+        raise Unusable("elsewhere", _why_elsewhere(track, centre, wrapped, offset))
     return near
+
+
+def _why_elsewhere(track: Track, centre: CentreLine, wrapped: Array, offset: Array) -> str:
+    """What a person can act on: another circuit, the other way round, or only a part of it."""
+    away = float(np.hypot(np.median(track.x) - np.mean(centre.x), np.median(track.y) - np.mean(centre.y)))
+    size = float(max(np.ptp(centre.x), np.ptp(centre.y)))
+    if away > max(FAR_M, 2.0 * size):
+        return (
+            f"This log was driven at another circuit, {away / 1000:.1f} km away from this one. If latitude and "
+            "longitude are swapped in it, say so in its channels."
+        )
+    on = np.abs(offset) < OFF_CIRCUIT_M
+    against = on & (np.cos(track.heading - centre.at(wrapped)[2]) < 0.0)
+    if against.mean() > LEAST_NEAR_OPEN and against.sum() > 0.8 * on.sum():
+        return "This log was driven the other way round: that is another layout of the circuit."
+    return (
+        f"The positions of this log do not run along the circuit's layout: {100 * on.mean():.0f} % of them lie on it."
+    )
 
 
 @dataclass(frozen=True)
