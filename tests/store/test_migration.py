@@ -115,6 +115,23 @@ def test_an_old_database_opens_as_it_was(old: MakeDatabase, tmp_path: Path) -> N
     check(client_of(database, tmp_path), near_s=5e-3)
 
 
+def test_tables_of_the_version_before_open_after_a_kill(old: MakeDatabase, tmp_path: Path) -> None:
+    database = old()
+    database.migrate("0004")
+    assert database.versions()[0] == "0004"
+    straight = old()
+    straight.migrate()
+    for statements in range(1, 12):
+        kill_after(database, statements)
+        try:
+            database.migrate()
+        except Killed:
+            database = Database(database.url)
+    assert shape(database) == shape(straight)
+    check(client_of(database, tmp_path))
+    database.close()
+
+
 def test_the_tables_are_those_of_the_models(database: Database) -> None:
     with database.engine.connect() as connection:
         context = MigrationContext.configure(connection, opts={"compare_type": True})

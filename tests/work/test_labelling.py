@@ -9,7 +9,7 @@ import pytest
 from lauftakt.core.log.model import Channel, Log
 from lauftakt.store.models import Car, Driver, HandIn, LayoutRow
 from lauftakt.store.runs import Labels, named
-from lauftakt.work.labelling import propose
+from lauftakt.work.labelling import person_in, propose
 from tests.work.conftest import Team
 
 CAME = datetime(2026, 6, 1, 12, 0)
@@ -91,3 +91,21 @@ def test_only_positions_place_a_run_by_positions(team: Team) -> None:
 )
 def test_days_in_names(team: Team, name: str, moment: datetime | None) -> None:
     assert proposed(team, name).started == moment
+
+
+@pytest.mark.parametrize(
+    ("file", "name"),
+    [
+        ("03_first_last.csv", "First Last"),
+        ("2026-05-16 Mara Lindqvist race 2.csv", "Mara Lindqvist"),
+        ("okan-yıldız_quali.mf4", "Okan-Yıldız"),
+        ("LogRun07.csv", None),
+        ("20260516_094500.gpx", None),
+        ("ellerholm_park_coupe_ines.csv", "Ines"),
+        ("JÖRG.parquet", "Jörg"),
+        ("PetraVanDijk_lap3.csv", "Petra Van Dijk"),
+        ("session-3.csv", None),
+    ],
+)
+def test_a_name_is_found_in_a_files_name(file: str, name: str | None) -> None:
+    assert person_in(file, ["Ellerholm Park", "Coupe"]) == name

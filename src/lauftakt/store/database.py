@@ -43,12 +43,13 @@ class Database:
             present = MigrationContext.configure(connection).get_current_revision()
         return present, ScriptDirectory.from_config(_migrations()).get_current_head()
 
-    def migrate(self) -> None:
-        """Bring the tables up to date. Every step can be repeated, since a kill may leave any of them half done."""
+    def migrate(self, version: str = "head") -> None:
+        """Bring the tables up to date, or to a version. Every step can be repeated, since a kill may leave any of them
+        half done."""
         config = _migrations()
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
-            command.upgrade(config, "head")
+            command.upgrade(config, version)
 
     def close(self) -> None:
         self.engine.dispose()

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lauftakt.core.log.dialect import ALIKE, Choice, Dialect, fingerprint, likeness
+from lauftakt.core.log.dialect import Choice, Dialect, fingerprint, same_logger
 from lauftakt.core.log.roles import ROLES
 from lauftakt.store.database import mine, now
 from lauftakt.store.models import DialectRow, Team
@@ -33,8 +33,8 @@ def find_dialect(session: Session, team_id: int, names: Iterable[str]) -> Dialec
     if exact is not None:
         return exact
     rows = session.scalars(mine(DialectRow, team_id)).all()
-    best = max(rows, key=lambda row: likeness(row.names, names), default=None)
-    return best if best is not None and likeness(best.names, names) >= ALIKE else None
+    best = max(rows, key=lambda row: same_logger(row.names, names), default=None)
+    return best if best is not None and same_logger(best.names, names) > 0 else None
 
 
 def keep_choices(

@@ -197,7 +197,7 @@ def save_recognition(session: Session, run: Run, log: Log) -> None:
             continue
         seen = channel.recognised
         row.role, row.rate_hz = channel.role, channel.rate_hz
-        row.recognised_by, row.confidence = seen.by, seen.confidence
+        row.recognised_by, row.confidence, row.second_role = seen.by, seen.confidence, seen.second
         row.flipped, row.taken_unit = seen.flipped, seen.unit[:60]
         unsure += row.role is not None and seen.confidence < SURE
     run.channels_unsure = unsure

@@ -147,12 +147,15 @@ def cancel(viewer: Viewer, hand_in_id: int) -> schemas.HandInOut:
 
 @blueprint.post("/hand-ins/<int:hand_in_id>/retry")
 @only("change")
+@blueprint.input(schemas.RetryIn, location="query")
 @blueprint.output(schemas.HandInOut)
-def retry(viewer: Viewer, hand_in_id: int) -> schemas.HandInOut:
-    """Import a file again that failed or was cancelled."""
+def retry(viewer: Viewer, hand_in_id: int, query_data: schemas.RetryIn) -> schemas.HandInOut:
+    """Import a file again that failed, was cancelled, or could not be placed; on a circuit where one is named."""
     with database().begin() as session:
         row = one(session, HandIn, viewer, hand_in_id)
-        if row.state not in ("failed", "cancelled"):
+        if query_data.layout is not None:
+            row.layout_id = one(session, LayoutRow, viewer, query_data.layout).id
+        if row.state not in ("failed", "cancelled") and not (row.state == "refused" and row.code in jobs.PLACEABLE):
             raise Problem(409, "settled", "This file is being imported, or its fate is settled.")
         if not inbox_path(settings_of_app().inbox, row.id).exists() and row.source != "logger":
             raise Problem(409, "file-lost", "The file was not kept. Hand it in again.")

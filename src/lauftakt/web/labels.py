@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from lauftakt.store.actions import note_action
 from lauftakt.store.counting import laps_of, say_of_lap, settle, word_for
 from lauftakt.store.database import mine, now
-from lauftakt.store.models import Car, Driver, Event, LapRow, LapWord, LayoutRow, Run
+from lauftakt.store.models import Car, Driver, Event, HandIn, LapRow, LapWord, LayoutRow, Run
 from lauftakt.store.runs import event_for, moment_of, named, parse_date
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem
@@ -124,6 +124,10 @@ def _rename(session: Session, layout: LayoutRow, name: str) -> None:
     if layout.circuit.name == before:
         layout.circuit.name = name
     layout.name = name
+    # It has a name now: nobody has to be asked for one any more.
+    asked = mine(HandIn, layout.team_id).join(Run, Run.id == HandIn.run_id)
+    for hand_in in session.scalars(asked.where(Run.layout_id == layout.id, HandIn.code == "new-layout")):
+        hand_in.code = hand_in.message = None
 
 
 def _move(session: Session, run: Run, name: str | None) -> None:

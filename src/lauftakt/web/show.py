@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from typing import Any
 
+import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
@@ -11,6 +12,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.roles import ROLES
 from lauftakt.store.analyses import LapView, load_laps
 from lauftakt.store.counting import word_for
+from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import (
     Analysis,
     ChannelRow,
@@ -26,8 +28,12 @@ from lauftakt.store.models import (
 from lauftakt.store.runs import moment_of
 from lauftakt.web import schemas
 from lauftakt.web.policy import Viewer, visible
-from lauftakt.work.jobs import being_renewed
+from lauftakt.work.jobs import PLACEABLE, being_renewed
 
+# Below this confidence the table asks: it shows what a channel may be otherwise.
+ASKED = 0.9
+# Points of a new circuit's shape.
+SHAPE_POINTS = 120
 # What is loaded with a run to show its summary, and with a hand-in to show its row.
 RUN_PARTS = (
     joinedload(Run.driver),
@@ -111,6 +117,7 @@ class Details:
     """What details of several runs need, read with a few questions for all of them."""
 
     def __init__(self, session: Session, viewer: Viewer, runs: Sequence[Run]) -> None:
+        self.session = session
         ids = [row.id for row in runs]
         analyses = [row.analysis_id for row in runs if row.analysis_id is not None]
         self.laps = load_laps(session, viewer.team_id, analyses)
@@ -159,6 +166,7 @@ def channel(row: ChannelRow, corrected: bool) -> schemas.ChannelOut:
         role_name=ROLES[row.role].header if row.role in ROLES else None,
         by=row.recognised_by,  # type: ignore[arg-type]
         confidence=round(row.confidence, 3),
+        second=row.second_role if row.confidence < ASKED else None,
         flipped=row.flipped,
         rate_hz=round(row.rate_hz, 3),
         low=row.low,
@@ -194,7 +202,26 @@ def _hand_in(row: HandIn, details: Details) -> schemas.HandInOut:
         code=row.code,
         message=row.message,
         can_retry=row.state in ("failed", "cancelled"),
+        can_place=row.state == "refused" and row.code in PLACEABLE,
         run=details.of(row.run) if row.run is not None else None,
+        found=_found(details.session, row.run) if row.code == "new-layout" and row.run is not None else None,
+    )
+
+
+def _found(session: Session, run: Run) -> schemas.FoundLayout | None:
+    """A circuit that was not seen before: how long it is, its corners and its shape."""
+    if run.layout.current_id is None:
+        return None
+    layout = load_layout(session, run.layout.current_id, None)
+    step = max(1, len(layout.centre.x) // SHAPE_POINTS)
+    x, y = layout.centre.x[::step], layout.centre.y[::step]
+    size = max(float(np.ptp(x)), float(np.ptp(y)), 1.0)
+    return schemas.FoundLayout(
+        name=run.layout.name,
+        length_m=round(layout.length, 1),
+        corners=len(layout.corners),
+        x=[round(100 * float(value - x.min()) / size, 1) for value in x],
+        y=[round(100 * float(y.max() - value) / size, 1) for value in y],
     )
 
 

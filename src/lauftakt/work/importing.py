@@ -144,8 +144,8 @@ def where(log: Log) -> tuple[float, float]:
     if positions is None:
         raise Unusable(
             "no-positions",
-            "The log holds no latitude and longitude, so it cannot be placed on a circuit. Name the columns “latitude” "
-            "and “longitude”, or hand in a run with positions of the same circuit first and name it in the log.",
+            "No positions were found in this log. Choose the circuit it was driven on: it is placed there by its "
+            "corners, once one run with positions was handed in for it.",
         )
     return float(np.median(positions[0].values)), float(np.median(positions[1].values))
 
@@ -154,7 +154,10 @@ def _on_known_layout(database: Database, source: Source, read: _Read) -> _Placed
     """The first layout nearby on which the run fits."""
     log = read.log
     with database.begin() as session:
-        if log.positions() is None:
+        chosen = mine_by_id(session, HandIn, source.team_id, source.hand_in_id).layout_id
+        if chosen is not None:
+            near = list(session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.id == chosen)))
+        elif log.positions() is None:
             # Without positions the circuit's name says where the run was; its corners must agree.
             name = one_line(log.meta.get("circuit", ""), 200)
             near = list(session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.name == name)))
@@ -169,7 +172,7 @@ def _on_known_layout(database: Database, source: Source, read: _Read) -> _Placed
         try:
             return _Placed(layout, analyse_run(log, layout, track=read.track), layout_id, version_id)
         except Unusable as error:
-            if error.code != "elsewhere":
+            if error.code != "elsewhere" or chosen is not None:
                 raise
     return None
 

@@ -20,6 +20,8 @@ from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import HandIn, Job
 
 LEASE = timedelta(seconds=float(os.environ.get("LAUFTAKT_LEASE_S", "30")))
+# A file refused for one of these may be placed once somebody says where it was driven.
+PLACEABLE = frozenset({"no-positions", "elsewhere", "no-laps", "start-line", "not-here"})
 MOST_ATTEMPTS = 3
 STAYS = "The run stays as it was."
 OPEN = ("waiting", "running")
@@ -253,10 +255,12 @@ def mark_sent(session: Session, job_ids: Iterable[int]) -> None:
 
 def is_settled(database: Database, hand_in_id: int) -> bool:
     """Whether the file of a hand-in is needed no more: taken, or refused for what it is. After a cancel it may be tried
-    again."""
+    again, and one that could not be placed on a circuit that somebody names."""
     with database.begin() as session:
         hand_in = session.get(HandIn, hand_in_id)
-        return hand_in is None or hand_in.state in ("taken", "refused")
+        if hand_in is None or hand_in.state == "taken":
+            return True
+        return hand_in.state == "refused" and hand_in.code not in PLACEABLE
 
 
 def import_again(session: Session, hand_in: HandIn) -> int:

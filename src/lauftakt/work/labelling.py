@@ -1,7 +1,7 @@
 """Proposes a run's labels from whatever knows them: the link used, the file, its name, the driver's last run."""
 
 import re
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session, selectinload
 from lauftakt.core.laps.counting import is_wet
 from lauftakt.core.log.model import Log
 from lauftakt.store.database import mine
-from lauftakt.store.models import Car, Driver, Event, HandIn, LayoutRow, Run
+from lauftakt.store.models import Car, Circuit, Driver, Event, HandIn, LayoutRow, Run
 from lauftakt.store.runs import Labels, parse_date
 
 KINDS = {
@@ -20,6 +20,14 @@ KINDS = {
     "test": ("test", "testing", "shakedown"),
 }
 CONDITIONS = ("dry", "damp", "wet")
+# Words of files' names that are no names.
+_NO_NAMES = frozenset(
+    ("log", "logs", "lap", "laps", "run", "runs", "session", "stint", "data", "export", "exported", "csv", "gps",
+     "track",
+     "day", "file", "new", "copy", "final", "test", "logger", "recording", "record", "outing", "driver", "kart", "car",
+     "runde", "runden", "lauf", "fahrt", "tour", "essai", "vuelta", "tanda", "giro", "turno", "ronde", "sessie", "utc",
+     "am", "pm", "of", "and", "the", "raw", "full", "telemetry", "canbus", "can", "obd", "imu", "sd", "phone", "app")
+)  # fmt: skip
 # A run belongs to the same day's doings as the last one only if it is this close.
 RECENT_DAYS = 3
 # A device whose clock is off by less is taken at its word.
@@ -118,7 +126,28 @@ def _driver(
         return meta["driver"]
     known = _named_in(words, [row.name for row in session.scalars(mine(Driver, team_id))])
     told["driver"] = "name"
-    return known or Path(hand_in.file_name).stem
+    others = [row.name for row in session.scalars(mine(Car, team_id))]
+    others += [row.name for row in session.scalars(mine(Circuit, team_id))]
+    others += [row.name for row in session.scalars(mine(Event, team_id))]
+    return known or person_in(hand_in.file_name, others) or Path(hand_in.file_name).stem
+
+
+def person_in(file_name: str, others: Iterable[str]) -> str | None:
+    """A person's name that a file's name seems to hold: what is left of it without numbers, dates, the kind of run, and
+    the words of the team's cars, circuits and events; None where nothing like a name is left.
+
+    Parameters
+    ----------
+    file_name : with its ending
+    others : names that are no person's
+    """
+    taken = {word.lower() for name in others for word in re.findall(r"[^\W_]+", name)}
+    taken |= {word for words in KINDS.values() for word in words} | {*CONDITIONS, "rain"} | _NO_NAMES
+    spread = re.sub(r"(?<=[^\W\d_])(?=\d)|(?<=\d)(?=[^\W\d_])|(?<=[a-zà-ÿ])(?=[A-ZÀ-Ý])", " ", Path(file_name).stem)
+    words = [w for w in re.findall(r"[^\W\d_]+(?:['’-][^\W\d_]+)*", spread.replace("_", " ")) if w.lower() not in taken]
+    if not 1 <= len(words) <= 4 or all(len(word) < 3 for word in words):
+        return None
+    return " ".join(word.title() if word.islower() or word.isupper() else word for word in words)
 
 
 def _named_in(words: list[str], names: list[str]) -> str | None:

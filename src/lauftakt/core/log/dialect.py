@@ -5,8 +5,10 @@ import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
-# A logger that gained or lost a few channels is still the same logger.
+# A logger that gained or lost a few channels is still the same logger; so is one of whose many names nearly all are
+# known, whatever else it logs, or has stopped to log.
 ALIKE = 0.8
+KNOWN, MANY = 0.9, 8
 
 
 @dataclass(frozen=True)
@@ -52,3 +54,16 @@ def likeness(own: Iterable[str], other: Iterable[str]) -> float:
     """Share of the names that two loggers have in common, 0 to 1 (Jaccard 1901)."""
     a, b = {plain(name) for name in own}, {plain(name) for name in other}
     return len(a & b) / len(a | b) if a | b else 0.0
+
+
+def same_logger(own: Iterable[str], other: Iterable[str]) -> float:
+    """How surely two sets of channel names are of one kind of logger, 0 to 1; 0 where they are not.
+
+    A number behind a name that occurs twice is no part of it.
+    """
+    a, b = ({plain(re.sub(r" \(\d+\)$", "", name)) for name in names} for names in (own, other))
+    alike, common = likeness(a, b), len(a & b)
+    within = common / min(len(a), len(b)) if a and b else 0.0
+    if alike >= ALIKE:
+        return alike
+    return ALIKE * within if within >= KNOWN and common >= MANY else 0.0

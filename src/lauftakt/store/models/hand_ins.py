@@ -26,7 +26,8 @@ class HandInLink(Owned, Base):
 
 
 class HandIn(Owned, Base):
-    """One file handed in, and its fate. ``changed_at`` tells those who look again what is new."""
+    """One file handed in, and its fate. ``changed_at`` tells those who look again what is new; ``layout_id`` is the
+    circuit that somebody chose for it."""
 
     __tablename__ = "hand_in"
     __table_args__ = (
@@ -48,6 +49,7 @@ class HandIn(Owned, Base):
     code: Mapped[str | None] = mapped_column(String(60))
     message: Mapped[str | None] = mapped_column(Text)
     run_id: Mapped[int | None] = mapped_column(ForeignKey("run.id", ondelete="SET NULL"))
+    layout_id: Mapped[int | None] = mapped_column(ForeignKey("layout.id", ondelete="SET NULL"))
     job_id: Mapped[int | None] = mapped_column(ForeignKey("job.id", ondelete="SET NULL"))
     created_at: Mapped[datetime]
     changed_at: Mapped[datetime] = mapped_column(default=now, onupdate=now)

@@ -87,7 +87,8 @@ class ChannelRow(Owned, Base):
 
     ``unit`` is what the logger wrote. The samples are as logged, so that a role can be corrected at any time; only rows
     without ``as_logged``, of an older version, hold the SI unit of their role. ``picture`` is a coarse curve of the
-    values, 0 to 100, ``low`` and ``high`` their range in the logger's unit.
+    values, 0 to 100, ``low`` and ``high`` their range in the logger's unit; ``second_role`` is what it would be
+    otherwise (``""``: nothing), NULL where that is out of the question.
     """
 
     __tablename__ = "channel"
@@ -100,6 +101,7 @@ class ChannelRow(Owned, Base):
     as_logged: Mapped[bool] = mapped_column(Boolean, default=True)
     recognised_by: Mapped[str] = mapped_column(String(20), default="name")
     confidence: Mapped[float] = mapped_column(default=1.0)
+    second_role: Mapped[str | None] = mapped_column(String(60))
     flipped: Mapped[bool] = mapped_column(Boolean, default=False)
     taken_unit: Mapped[str] = mapped_column(String(60), default="")
     picture: Mapped[list[Any]] = mapped_column(default=list)

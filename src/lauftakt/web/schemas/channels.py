@@ -15,6 +15,7 @@ class ChannelOut(Schema):
     role_name: str | None
     by: Literal["name", "values", "dialect", "none"]
     confidence: float
+    second: str | None = Field(description="The role it would have otherwise; empty for none, null where it is clear.")
     flipped: bool
     rate_hz: float
     low: float | None

@@ -11,6 +11,22 @@ from lauftakt.web.schemas.runs import DriverOut, RunDetail
 State = Literal["waiting", "running", "taken", "refused", "cancelled", "failed"]
 
 
+class FoundLayout(Schema):
+    """A circuit not seen before; its shape, ``x`` and ``y`` (downwards), lies within 0 to 100."""
+
+    name: str
+    length_m: float
+    corners: int
+    x: list[float]
+    y: list[float]
+
+
+class RetryIn(Schema):
+    """On which circuit a file is tried again; nothing leaves that to the program."""
+
+    layout: int | None = None
+
+
 class HandInOut(Schema):
     id: int
     file_name: str
@@ -24,7 +40,9 @@ class HandInOut(Schema):
     code: str | None
     message: str | None
     can_retry: bool
+    can_place: bool = Field(description="It could not be placed, and can be tried on a circuit that somebody names.")
     run: RunDetail | None
+    found: FoundLayout | None = Field(description="The circuit it was driven on, if it is new and has no name yet.")
 
 
 class HandInForm(BaseModel):

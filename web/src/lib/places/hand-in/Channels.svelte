@@ -158,6 +158,16 @@
                     >{Math.round(channel.confidence * 100)} %</span
                   >
                   <span class="muted">{t.by[channel.by]}</span>
+                  {#if channel.second !== null && channel.second !== undefined}
+                    <button
+                      type="button"
+                      class="second"
+                      onclick={() => edit(channel, { role: channel.second ?? '' })}
+                      >{channel.second
+                        ? t.or(data.roles.find((item) => item.code === channel.second)?.name ?? '')
+                        : t.orNothing}</button
+                    >
+                  {/if}
                 {/if}
               </td>
               <td>
@@ -251,6 +261,11 @@
   }
   .sure {
     min-width: 130px;
+  }
+  .second {
+    text-decoration: underline;
+    text-underline-offset: 2px;
+    min-height: 24px;
   }
   .sign {
     display: flex;

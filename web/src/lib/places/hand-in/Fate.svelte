@@ -2,10 +2,12 @@
 <script lang="ts">
   import { Progress } from '@skeletonlabs/skeleton-svelte';
   import { X } from '@lucide/svelte';
-  import type { HandIn, RunDetail } from '$lib/api/client';
+  import type { HandIn, HandInList, RunDetail } from '$lib/api/client';
   import { texts } from '$lib/words';
   import { fileSize, lapTime } from '$lib/quantities/units';
   import LapRow from '$lib/places/hand-in/LapRow.svelte';
+  import NewCircuit from '$lib/places/hand-in/NewCircuit.svelte';
+  import Unplaced from '$lib/places/hand-in/Unplaced.svelte';
   import SaveAs from '$lib/parts/SaveAs.svelte';
 
   interface Props {
@@ -13,10 +15,13 @@
     act: (what: 'cancel' | 'retry' | 'dismiss', item: HandIn) => void;
     drove: (item: HandIn, name: string) => void;
     openChannels: (run: number) => void;
+    circuits: NonNullable<HandInList['choices']>['circuits'];
+    place: (item: HandIn, layout: number | null) => void;
+    callCircuit: (item: HandIn, name: string) => void;
     changed: (run: RunDetail) => void;
     trouble: (error: unknown) => void;
   }
-  let { item, act, drove, openChannels, changed, trouble }: Props = $props();
+  let { item, act, drove, openChannels, circuits, place, callCircuit, changed, trouble }: Props = $props();
   const t = texts.handIn;
   const busy = $derived(item.state === 'waiting' || item.state === 'running');
   const bad = $derived(item.state === 'refused' || item.state === 'failed');
@@ -88,7 +93,10 @@
       ><Progress.Track class="track"><Progress.Range class="range" /></Progress.Track></Progress
     >
   {/if}
-  {#if item.message}<p class:told={item.state === 'taken'}>{item.message}</p>{/if}
+  {#if item.found}
+    <NewCircuit found={item.found} call={(name) => callCircuit(item, name)} />
+  {:else if item.message}<p class:told={item.state === 'taken'}>{item.message}</p>{/if}
+  {#if item.can_place && !busy}<Unplaced {item} {circuits} {place} />{/if}
   {#if item.run && !busy}
     {@const run = item.run}
     {@const best = run.laps.find((lap) => lap.number === run.run.best_lap)}

@@ -117,6 +117,25 @@
       }
     });
 
+  const place = (item: HandIn, layout: number | null) =>
+    attempt(() =>
+      done(
+        api.POST('/api/hand-ins/{hand_in_id}/retry', {
+          params: { path: { hand_in_id: item.id }, query: layout === null ? {} : { layout } },
+        }),
+      ),
+    );
+
+  const callCircuit = (item: HandIn, name: string) =>
+    attempt(async () => {
+      const run = item.run?.run.id;
+      if (run === undefined) return;
+      const answer = await done(
+        api.POST('/api/runs/labels', { body: { runs: [run], change: { circuit: name } } }),
+      );
+      noteAction(t.newCircuit.called(name), answer.action, renew);
+    });
+
   async function drove(item: HandIn, name: string): Promise<void> {
     const before = item.run?.run.driver.name;
     if (!item.run || !before || !name.trim() || name.trim() === before) return;
@@ -255,6 +274,9 @@
             {item}
             {act}
             {drove}
+            {place}
+            {callCircuit}
+            circuits={offered?.circuits ?? []}
             openChannels={(run) => go({ channels: String(run) })}
             changed={(run) => changed([run])}
             trouble={(error) => (trouble = error)}

@@ -99,6 +99,32 @@
     }
   }
 
+  // Runs that one label is given to at once.
+  let chosen = $state<number[]>([]);
+  let field = $state<Field>('kind');
+  let given = $state('');
+  const marked = $derived(rows.filter((row) => chosen.includes(row.run.id)));
+  const options = $derived(
+    field === 'kind' ? Object.entries(t.kinds) : field === 'conditions' ? Object.entries(t.conditions) : null,
+  );
+
+  function choose(id: number, on: boolean): void {
+    chosen = on ? [...chosen, id] : chosen.filter((other) => other !== id);
+  }
+
+  async function giveAll(): Promise<void> {
+    const ids = marked.map((row) => row.run.id);
+    const text = options && !options.some(([code]) => code === given) ? (options[0]?.[0] ?? '') : given;
+    if (!ids.length || (!text.trim() && ['driver', 'kind', 'circuit', 'event'].includes(field))) return;
+    try {
+      const change = { [field]: text.trim() || null } as LabelChange;
+      await send(ids, change, t.gave(t.columns[field], ids.length));
+      chosen = [];
+    } catch (error) {
+      trouble(error);
+    }
+  }
+
   let body = $state<HTMLElement>();
 
   function go(row: number, field: Field): void {
@@ -139,17 +165,63 @@
         >{t.confirmAll(open.length)}</button
       >{/if}
   </div>
+  {#if marked.length}
+    <form
+      class="many"
+      onsubmit={(event) => {
+        event.preventDefault();
+        void giveAll();
+      }}
+    >
+      <strong>{t.chosen(marked.length)}</strong>
+      <select class="select" aria-label={t.giveField} bind:value={field}>
+        {#each FIELDS as item (item)}<option value={item}>{t.columns[item]}</option>{/each}
+      </select>
+      {#if options}
+        <select class="select" aria-label={t.giveValue} bind:value={given}>
+          {#each options as [code, words] (code)}<option value={code}>{words}</option>{/each}
+        </select>
+      {:else}
+        <input
+          class="input"
+          type={field === 'started_at' ? 'datetime-local' : 'text'}
+          aria-label={t.giveValue}
+          list={field === 'driver' ? 'drivers' : field === 'car' ? 'cars' : undefined}
+          maxlength="200"
+          bind:value={given}
+        />
+      {/if}
+      <button type="submit" class="do">{t.give}</button>
+    </form>
+  {/if}
   <div class="scroll">
     <table>
       <thead>
         <tr
+          ><th class="pick"
+            ><input
+              type="checkbox"
+              aria-label={t.chooseAll}
+              checked={marked.length === rows.length}
+              indeterminate={marked.length > 0 && marked.length < rows.length}
+              onchange={(e) => (chosen = e.currentTarget.checked ? rows.map((row) => row.run.id) : [])}
+            /></th
           ><th>{t.columns.file}</th>{#each FIELDS as field (field)}<th>{t.columns[field]}</th>{/each}<th
+            class="end"
           ></th></tr
         >
       </thead>
       <tbody bind:this={body}>
         {#each rows as row, index (row.run.id)}
           <tr class:open={!row.confirmed}>
+            <td class="pick"
+              ><input
+                type="checkbox"
+                aria-label={t.choose(row.run.file_name)}
+                checked={chosen.includes(row.run.id)}
+                onchange={(e) => choose(row.run.id, e.currentTarget.checked)}
+              /></td
+            >
             <th scope="row" title={row.run.file_name}>{row.run.file_name}</th>
             {#each FIELDS as field (field)}
               {@const name = t.label(t.columns[field], row.run.file_name)}
@@ -184,7 +256,7 @@
                 {/if}
               </td>
             {/each}
-            <td>
+            <td class="end">
               {#if row.confirmed}
                 <span class="done" title={t.confirmed}><Check size={16} aria-label={t.confirmed} /></span>
               {:else}
@@ -233,9 +305,47 @@
     border-bottom: 1px solid var(--rule);
     white-space: nowrap;
   }
-  tbody th {
+  .many {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 10px;
+    align-items: center;
+    padding: 4px 0 8px;
+    font-size: 13px;
+  }
+  .many .input,
+  .many .select {
+    border-color: var(--field);
+    background-color: var(--sheet);
+    width: auto;
+    min-width: 130px;
+  }
+  .pick {
+    width: 30px;
+    min-width: 30px;
     position: sticky;
     left: 0;
+    z-index: 1;
+    background: var(--paper);
+    text-align: center;
+  }
+  .pick input {
+    width: 16px;
+    height: 16px;
+    vertical-align: middle;
+  }
+  /* However wide the labels are, a row can be confirmed where it is looked at. */
+  .end {
+    position: sticky;
+    right: 0;
+    z-index: 1;
+    background: var(--paper);
+    box-shadow: -1px 0 0 var(--rule);
+    padding-inline: 8px 2px;
+  }
+  tbody th {
+    position: sticky;
+    left: 30px;
     z-index: 1;
     background: var(--paper);
     text-align: left;
@@ -291,9 +401,8 @@
     font-style: italic;
     color: var(--muted);
   }
-  .open > th {
+  .open > .pick {
     box-shadow: inset 3px 0 0 var(--brass);
-    padding-left: 8px;
   }
   .small {
     min-height: 28px;
