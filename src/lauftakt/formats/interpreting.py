@@ -134,9 +134,14 @@ def _channel(source: RawChannel, given: Given, choice: Choice) -> tuple[Channel,
     taken, reading = _unit(source, given, choice, told)
     unnamed = given.by == "values" and not source.unit.strip() and choice.unit is None
     if given.role in _PEDALS and (reading is None or reading.quantity != "share" or told or unnamed):
-        values, stops = between_stops(values, given.role)
-        told.append(_told_stops(source.name, taken, stops))
-        taken = "stops"
+        shares, stops = between_stops(values, given.role)
+        plain = next((unit for unit, full in (("%", 100.0), ("ratio", 1.0)) if _round(stops, full)), None)
+        if plain is not None and unnamed:
+            values, taken = convert(values, plain, "1"), plain
+        else:
+            values = shares
+            told.append(_told_stops(source.name, unit, stops))
+            taken = unit
     elif reading is None:
         values = convert(values, taken, role.unit)
     else:
@@ -195,6 +200,11 @@ def _unit(source: RawChannel, given: Given, choice: Choice, told: list[Warning])
             )
         )
     return role.assumed, reading_of(role.assumed, role.quantities)
+
+
+def _round(stops: tuple[float, float], full: float) -> bool:
+    """Whether a pedal's stops are those of a share: nothing, and all of it."""
+    return abs(stops[0]) < 0.02 * full and 0.9 * full < stops[1] < 1.02 * full
 
 
 def _told_stops(name: str, unit: str, stops: tuple[float, float]) -> Warning:

@@ -10,7 +10,7 @@ from scipy.optimize import linear_sum_assignment
 
 from lauftakt.core.log.evidence.behaviour import WHEEL_SPEEDS, evidence_of_behaviour, likeness
 from lauftakt.core.log.evidence.motion import Bench, Motion, on_one_clock, speed_motion
-from lauftakt.core.log.evidence.naming import FULL, SAYS_NOTHING, evidence_of_name, says_something
+from lauftakt.core.log.evidence.naming import SAYS_NOTHING, evidence_of_name, says_something
 from lauftakt.core.log.evidence.positions import Places, agreement, find_places, unnamed_pairs
 from lauftakt.core.log.model import RawChannel
 from lauftakt.core.log.roles import ROLES
@@ -107,7 +107,7 @@ def assign_roles(channels: Sequence[RawChannel], said: Mapping[int, str] | None 
         behaviour = evidence_of_behaviour(bench, motion)
         _positions_evidence(behaviour, channels, names, places)
         _quality(behaviour, channels, names, bench, places)
-    total = _sum(channels, names, behaviour)
+    total = _sum(names, behaviour)
     for index, role in said.items():
         total[index] = -np.inf
         if role in _AT:
@@ -268,11 +268,10 @@ def _quality(
                     behaviour[index]["speed"] = behaviour[index].get("speed", 0.0) - min(40 * (error - least), 4.0)
 
 
-def _sum(channels: Sequence[RawChannel], names: Array, behaviour: list[dict[str, float]]) -> Array:
+def _sum(names: Array, behaviour: list[dict[str, float]]) -> Array:
     """Names and behaviour together: behaviour confirms a name, contradicts it, and speaks alone where it is silent."""
     total = names.copy()
-    for index, channel in enumerate(channels):
-        loud = says_something(channel.name) or names[index].max() > FULL - 1.0
+    for index in range(len(names)):
         best = CODES[int(np.argmax(names[index]))]
         named = best if names[index].max() > LEAST else None
         family = next((f for f in FAMILIES if named in f), frozenset()) if named else frozenset()
@@ -285,7 +284,7 @@ def _sum(channels: Sequence[RawChannel], names: Array, behaviour: list[dict[str,
                 value = min(value, CONFIRMS) if code not in ("latitude", "longitude") else value
             elif value > 0 and code == "receiver_speed" and named == "speed":
                 pass  # seen by its clock, not by its behaviour
-            elif value > 0 and loud and code not in family:
+            elif value > 0 and own < SAYS_NOTHING and code not in family:
                 value = 0.0
             total[index, _AT[code]] = own + value
     return total

@@ -19,6 +19,7 @@ DRAG = 4e-4
 WHEEL_SPEEDS = tuple(f"wheel_{end}_{side}" for end, side in WHEELS)
 # Factors between a speed channel and m/s that a unit can explain.
 FACTORS = (1.0, 3.6, 2.23694, 1.94384, 3.28084, 100.0, 0.27778)
+REAR = 1.5
 # A pedal is at a stop within so much of its range.
 STOP = 0.06
 
@@ -217,7 +218,9 @@ def _pedals(row: Array, motion: Motion) -> dict[str, float]:
     brake = says(slows, 0.65) if rests else min(says(slows, 0.65), -4.0)
     # Figures of 15 to 250 that stop at no round end are bars; anything else is as likely a travel, or a voltage.
     bars = 15.0 < high < 250.0 and not (95.0 < high < 101.0 and at_high > 0.01)
-    found["brake_pressure"] = found["rear_brake_pressure"] = brake + (0.5 if bars else -0.5)
+    found["brake_pressure"] = brake + (0.5 if bars else -0.5)
+    # Nothing tells front from rear; a single one is more often the front's.
+    found["rear_brake_pressure"] = found["brake_pressure"] - REAR
     found["brake_pedal"] = brake - (0.5 if bars else -0.5)
     return found
 

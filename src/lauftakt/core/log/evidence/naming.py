@@ -37,6 +37,9 @@ UNKNOWN_LETTER = -1.2
 # A name that clearly says something, for the roles that it does not say; one that says nothing.
 SAYS_ELSE = -6.0
 SAYS_NOTHING = -1.0
+# A name that says a part of what a role is ("Acc 1"): no more than an open door for what the values say.
+SAYS_A_PART = -0.5
+LEAST_TOLD = 1.0
 # How much a unit tells where the name tells nothing: few things are measured in turns, many in per cent.
 _UNIT_ALONE = {
     "rotation": 3.0, "turn_rate": 2.5, "acceleration": 1.5, "speed": 2.5, "place": 2.5, "angle": 0.8, "volume": 0.5,
@@ -202,10 +205,28 @@ def evidence_of_name(name: str, unit: str) -> dict[str, float]:
         found = {code: SAYS_ELSE + _unit_evidence(code, quantities) for code in ROLES}
     else:
         found = {code: SAYS_NOTHING + _unit_alone(code, quantities) for code in ROLES}
+    for code in _begun(tokens) if max(told.values(), default=0.0) < LEAST_TOLD else ():
+        found[code] = max(found[code], SAYS_A_PART + _unit_alone(code, quantities))
     found |= {code: max(found[code], score) for code, score in told.items()}
     own = _headers().get(" ".join(name.lower().split()))
     if own is not None:
         found[own] = max(found[own], FULL + _unit_evidence(own, quantities)) + CANONICAL
+    return found
+
+
+def _begun(tokens: tuple[Token, ...]) -> set[str]:
+    """Roles of which a name says a part and nothing else: "Acc 1" could be either acceleration."""
+    words = [token for token in tokens if len(token.word) > 1 and not token.word.isdigit()]
+    weighty = [token for token in words if _weighty(token)]
+    if not weighty or any(not token.meanings for token in words):
+        return set()
+    found = set()
+    for rule in rules():
+        allowed = frozenset().union(*rule.needs) | rule.may.keys()
+        if all(any(m <= allowed for m in token.meanings) for token in weighty) and any(
+            need & m for token in weighty for m in token.meanings for need in rule.needs
+        ):
+            found.add(rule.role)
     return found
 
 
@@ -240,6 +261,8 @@ def _unit_evidence(role: str, quantities: frozenset[str]) -> float:
 
 def _unit_alone(role: str, quantities: frozenset[str]) -> float:
     evidence = _unit_evidence(role, quantities)
+    if ROLES[role].quantity == "place" and "angle" in quantities:
+        return 0.0  # degrees are those of an angle, more often than those of a place
     return _UNIT_ALONE[ROLES[role].quantity] if evidence == FITS else evidence
 
 

@@ -21,6 +21,7 @@ _BEHIND = {
     "f": ("front",), "r": ("rear", "right"), "l": ("left",), "x": ("axis_x",), "y": ("axis_y",), "z": ("axis_z",),
     "v": ("front",), "h": ("rear",),
 }  # fmt: skip
+_CORNERS = frozenset(("front", "rear", "left", "right"))
 _UMLAUTS = str.maketrans({
     "ä": "ae", "ö": "oe", "ü": "ue", "Ä": "Ae", "Ö": "Oe", "Ü": "Ue", "ß": "ss", "ø": "o", "æ": "ae",
 })  # fmt: skip
@@ -58,6 +59,11 @@ def _dictionary() -> dict[str, tuple[Meaning, ...]]:
                     meanings = found.setdefault(spelled, [])
                     if concepts not in meanings:
                         meanings.append(concepts)
+    # A wheel's code with a letter for the part of its tread: FLI, RRO.
+    for code in [word for word in found if len(word) == 2]:
+        for corner in [m for m in found[code] if len(m & _CORNERS) == 2]:
+            for letter, tread in (("i", "inner"), ("m", "middle"), ("c", "middle"), ("o", "outer")):
+                found.setdefault(code + letter, []).append(corner | {tread})
     return {word: tuple(meanings) for word, meanings in found.items()}
 
 
@@ -149,7 +155,12 @@ def _compound(word: str) -> tuple[Token, ...]:
     best = _cover(word)
     if best is not None and all(len(token.word) > 1 for token in best[1]):
         return tuple(best[1])
-    begun = _shortened(word)
+    begun = _shortened(word) or ()
+    if best is None and not begun:
+        for cut in range(len(word) - SHORTEST_BEGINNING, SHORTEST_PART, -1):
+            head, tail = _dictionary().get(word[:cut], ()), _shortened(word[cut:])
+            if head and tail and word[:cut] not in NOT_IN_COMPOUNDS:
+                return (Token(word[:cut], head, _units_of(word[:cut])), Token(word[cut:], tail))
     if best is None or begun:
         return (Token(word, begun, _units_of(word)),)
     return tuple(best[1])
@@ -205,7 +216,7 @@ def _piece(piece: str, front: bool, behind: bool, known: dict[str, tuple[Meaning
             return Token(piece, tuple(_one(concept) for concept in _BEHIND[piece]))
         return None
     if len(piece) < SHORTEST_PART:
-        corner = [m for m in known.get(piece, ()) if len(m & {"front", "rear", "left", "right"}) == 2]
+        corner = [m for m in known.get(piece, ()) if len(m & _CORNERS) == 2]
         return Token(piece, tuple(corner)) if behind and before and corner else None
     if piece in NOT_IN_COMPOUNDS and not (behind and before and any(len(m) == 2 for m in known.get(piece, ()))):
         return None
