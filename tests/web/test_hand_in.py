@@ -57,7 +57,7 @@ REFUSED = {
     "nowhere.csv": (b"time [s],speed [km/h]\n" + b"".join(b"%d,50\n" % i for i in range(50)), "no-positions"),
     "still.csv": (
         b"time [s],latitude [deg],longitude [deg]\n" + b"".join(b"%d,53.1,10.2\n" % i for i in range(99)),
-        "no-laps",
+        "no-motion",
     ),
     "zero.csv": (
         b"time [s],latitude [deg],longitude [deg],speed\n" + b"".join(b"%d,0,0,100\n" % i for i in range(99)),
@@ -76,7 +76,8 @@ def test_a_refused_file_leaves_nothing_behind(coach: Coach, database: Database, 
     assert answer.json["code"] == code
     assert answer.json["message"].strip()
     assert not any(rows(database, coach.team_id).values())
-    assert not list(settings.load().inbox.glob(f"{answer.json['id']}.*"))
+    kept = list(settings.load().inbox.glob(f"{answer.json['id']}.*"))
+    assert bool(kept) == answer.json["can_place"] == (code == "no-positions")
     assert coach.delete(f"/api/hand-ins/{answer.json['id']}").status_code == 204
     assert coach.get("/api/hand-ins").json["hand_ins"] == []
 

@@ -37,7 +37,8 @@ def test_nothing_of_a_hostile_file_is_stored(coach: Coach, database: Database, i
     if item.refused:
         assert told["code"] in item.refused
     assert stored(database, coach.team_id) == 0
-    assert not list(settings.load().inbox.glob(f"{answer.json['id']}.*"))
+    # What may be placed once somebody says where stays until it is taken off the list.
+    assert bool(list(settings.load().inbox.glob(f"{answer.json['id']}.*"))) == told["can_place"]
 
 
 def test_paths_in_an_archive_lead_nowhere(coach: Coach) -> None:

@@ -4,6 +4,7 @@ import logging
 import resource
 import threading
 import time
+from datetime import timedelta
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -11,13 +12,13 @@ from typing import Any
 from celery import Celery
 from celery.signals import worker_process_init, worker_ready, worker_shutting_down
 from kombu.transport.sqlalchemy import Transport as SqlTransport
-from sqlalchemy import inspect, text
+from sqlalchemy import inspect, select, text
 
 from lauftakt import settings
 from lauftakt.core.log.model import Unusable
 from lauftakt.formats.reading import kind_of
 from lauftakt.store.analyses import forget_replaced
-from lauftakt.store.database import Database, mine_by_id
+from lauftakt.store.database import Database, mine_by_id, now
 from lauftakt.store.models import HandIn
 from lauftakt.work import jobs
 from lauftakt.work.exporting import export, forget_exports
@@ -32,6 +33,8 @@ log = logging.getLogger(__name__)
 
 SWEEP_S = 5.0
 TIDY_S = 600.0
+# So long a file that was taken off the list can be put back.
+KEPT_OFF_THE_LIST = timedelta(days=1)
 
 # The transport would hand an option of this name on to the database's engine, which refuses it.
 SqlTransport.polling_interval = 0.2
@@ -80,7 +83,7 @@ _stopping = threading.Event()
 def _sweep(**_: Any) -> None:
     def look() -> None:
         database = Database(settings.load().database_url)
-        exports = settings.load().exports
+        found = settings.load()
         tidied = 0.0
         while not _stopping.wait(SWEEP_S):
             try:
@@ -88,7 +91,7 @@ def _sweep(**_: Any) -> None:
                     run_job.delay(job_id)
                 if time.monotonic() - tidied > TIDY_S:
                     tidied = time.monotonic()
-                    tidy(database, exports)
+                    tidy(database, found.exports, found.inbox)
             except Exception:
                 log.exception("The sweep for lost jobs failed and will be tried again.")
 
@@ -100,10 +103,14 @@ def _stop_sweep(**_: Any) -> None:
     _stopping.set()
 
 
-def tidy(database: Database, exports: Path) -> None:
-    """Forget what nobody needs any more: replaced analyses, old archives, and messages that were delivered."""
+def tidy(database: Database, exports: Path, inbox: Path) -> None:
+    """Forget what nobody needs any more: replaced analyses, old archives, files that could not be placed and were taken
+    off the list, and messages that were delivered."""
     with database.begin() as session:
         forget_replaced(session)
+        long_gone = HandIn.dismissed_at < now() - KEPT_OFF_THE_LIST
+        for hand_in_id in session.scalars(select(HandIn.id).where(HandIn.code.in_(jobs.PLACEABLE), long_gone)):
+            inbox_path(inbox, hand_in_id).unlink(missing_ok=True)
     forget_exports(exports)
     with database.engine.begin() as connection:
         if inspect(connection).has_table("kombu_message"):

@@ -1,0 +1,82 @@
+"""What a file does not say is asked once, where it is met: the circuit of a log, the name of a circuit, who drove."""
+
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+
+from lauftakt import settings
+from lauftakt.formats.csv_out import write_csv
+from lauftakt.store.database import Database, now
+from lauftakt.store.models import HandIn
+from lauftakt.work.queue import tidy
+from tests.day import Day
+from tests.web.coach import Coach
+
+
+def without_positions(day: Day, tmp_path: Path, name: str) -> bytes:
+    log = day.logs[2]
+    kept = tuple(c for c in log.channels if c.role not in ("latitude", "longitude"))
+    path = tmp_path / name
+    write_csv(replace(log, channels=kept, meta={}), path)
+    return path.read_bytes()
+
+
+def test_a_log_that_could_not_be_placed_is_tried_on_the_circuit_that_is_named(
+    coach: Coach, stranger: Coach, day: Day, tmp_path: Path
+) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    answer = coach.hand_in("okan_yildiz.csv", without_positions(day, tmp_path, "okan_yildiz.csv")).json
+    assert (answer["state"], answer["code"], answer["can_place"]) == ("refused", "no-positions", True)
+    assert "Choose the circuit" in answer["message"]
+    circuits = coach.get("/api/hand-ins").json["choices"]["circuits"]
+    layout = next(item["id"] for item in circuits if item["name"] == "Ellerholm Park")
+    assert stranger.post(f"/api/hand-ins/{answer['id']}/retry?layout={layout}").status_code == 404
+    assert coach.post(f"/api/hand-ins/{answer['id']}/retry?layout=999999").status_code == 404
+    assert coach.post(f"/api/hand-ins/{answer['id']}/retry?layout={layout}").status_code == 200
+    rows = coach.get("/api/hand-ins").json["hand_ins"]
+    placed = next(row for row in rows if row["id"] == answer["id"])
+    assert placed["state"] == "taken"
+    assert not placed["can_place"]
+    run = placed["run"]
+    assert run["event"]["circuit"] == "Ellerholm Park"
+    assert run["run"]["driver"]["name"] == "Okan Yildiz"
+    own = [lap["time_s"] for lap in run["laps"] if lap["time_s"]]
+    assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.3)
+    assert not list(settings.load().inbox.glob(f"{answer['id']}.*"))
+
+
+def test_what_was_taken_off_the_list_is_forgotten_in_time(
+    coach: Coach, database: Database, day: Day, tmp_path: Path
+) -> None:
+    answer = coach.hand_in("a.csv", without_positions(day, tmp_path, "a.csv")).json
+    coach.delete(f"/api/hand-ins/{answer['id']}")
+    found = settings.load()
+    tidy(database, found.exports, found.inbox)
+    assert list(found.inbox.glob(f"{answer['id']}.*"))
+    with database.begin() as session:
+        session.get_one(HandIn, answer["id"]).dismissed_at = now() - timedelta(days=2)
+    tidy(database, found.exports, found.inbox)
+    assert not list(found.inbox.glob(f"{answer['id']}.*"))
+
+
+def test_a_new_circuit_asks_for_its_name_once(coach: Coach, day: Day, tmp_path: Path) -> None:
+    path = tmp_path / "mara.csv"
+    write_csv(replace(day.logs[1], meta={}), path)
+    answer = coach.hand_in("03_mara_lindqvist.csv", path.read_bytes()).json
+    assert answer["run"]["run"]["driver"]["name"] == "Mara Lindqvist"
+    found = answer["found"]
+    assert found["length_m"] == pytest.approx(day.layout.length, rel=0.01)
+    assert abs(found["corners"] - len(day.layout.corners)) <= 2
+    assert len(found["x"]) == len(found["y"]) > 60
+    assert 0 <= min(found["x"]) <= max(found["x"]) <= 100
+    run = answer["run"]["run"]["id"]
+    coach.post("/api/runs/labels", json={"runs": [run], "change": {"circuit": "The Meadows"}})
+    now_told = coach.get("/api/hand-ins").json["hand_ins"][0]
+    assert now_told["found"] is None
+    assert now_told["message"] is None
+    assert now_told["run"]["event"]["circuit"] == "The Meadows"
+    second = coach.hand_in("again.csv", path.read_bytes() + b"\n").json
+    assert second["found"] is None
