@@ -50,6 +50,17 @@ def test_one_lap_that_is_nearly_alike_is_not_the_same() -> None:
     assert same_laps({1: lap}, {4: lap + 0.1 * wobble}) == {1: 4}
 
 
+def test_two_drivers_within_milliseconds_are_two(day: Day) -> None:
+    """The same times at every place, but on lines of their own."""
+    run = day.runs[1]
+    lines = {number: trace.offset for number, trace in run.traces.items()}
+    beside = {number: line + 0.4 * np.sin(np.arange(len(line)) / 400) for number, line in lines.items()}
+    assert same_laps(times(run), times(run), (lines, beside)) == {}
+    assert len(same_laps(times(run), times(run), (lines, lines))) == len(lines)
+    unknown = {number: np.full(len(line), np.nan) for number, line in lines.items()}
+    assert len(same_laps(times(run), times(run), (lines, unknown))) == len(lines)
+
+
 def test_nothing_is_like_nothing() -> None:
     assert same_laps({}, {1: np.arange(5.0)}) == {}
     assert same_laps({1: np.arange(4.0)}, {1: np.arange(5.0)}) == {}

@@ -43,6 +43,7 @@ def overlapping(session: Session, row: LayoutRow, layout: Layout, analysed: Anal
     analysed : the run, on the layout's present version
     """
     own = {number: trace.time for number, trace in analysed.traces.items()}
+    lines = {number: trace.offset for number, trace in analysed.traces.items()}
     times = {number: float(trace.time[-1]) for number, trace in analysed.traces.items()}
     if not own:
         return []
@@ -56,7 +57,7 @@ def overlapping(session: Session, row: LayoutRow, layout: Layout, analysed: Anal
         .limit(MOST_TWINS)
     ).all()
     ids = [analysis for _, analysis, _ in near if analysis is not None]
-    curves = load_curves(session, row.team_id, ids, ["time"]) if ids else {}
+    curves = load_curves(session, row.team_id, ids, ["time", "offset"]) if ids else {}
     found: list[Overlap] = []
     part = inside(layout)
     for run_id, analysis, file_name in near:
@@ -66,7 +67,13 @@ def overlapping(session: Session, row: LayoutRow, layout: Layout, analysed: Anal
         numbers = numbers_of(session, row.team_id, analysis or 0)
         if len(rows) != len(numbers):
             continue
-        same = same_laps(own, {number: rows[i, part] for i, number in enumerate(numbers)})
+        beside = curves.get((analysis or 0, "offset"))
+        theirs = {number: beside[i, part] for i, number in enumerate(numbers)} if beside is not None else None
+        same = same_laps(
+            own,
+            {number: rows[i, part] for i, number in enumerate(numbers)},
+            None if theirs is None else (lines, theirs),
+        )
         if same:
             whole = len(same) == len(own) and len(own) <= len(numbers)
             found.append(Overlap(run_id, file_name, {str(a): b for a, b in same.items()}, whole))

@@ -12,22 +12,8 @@ from functools import cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.constants import (
-    atm,
-    foot,
-    gallon,
-    hour,
-    inch,
-    knot,
-    mile,
-    pound,
-    psi,
-    torr,
-    yard,
-)  # fmt: skip
-from scipy.constants import (
-    g as GRAVITY,
-)
+from scipy.constants import atm, foot, gallon, hour, inch, knot, mile, pound, psi, torr, yard
+from scipy.constants import g as GRAVITY
 
 Array = NDArray[np.float64]
 
