@@ -10,6 +10,7 @@ import pyarrow as pa
 import pyarrow.feather as feather
 import pyarrow.parquet as pq
 import pytest
+from asammdf import MDF, Signal
 
 from lauftakt.core.log.model import RawLog, Unusable
 from lauftakt.formats.csv_out import write_csv
@@ -185,3 +186,22 @@ def test_what_is_written_runs_as_no_formula(day: Day, tmp_path: Path) -> None:
         for row in [next(csv.reader([line])) for line in file.readlines()[:3]]:
             assert not any(cell.strip().startswith(("=", "+", "-", "@")) for cell in row)
     assert read_raw(tmp_path / "log.csv").meta == log.meta
+
+
+def test_a_gear_in_words_and_dotted_names_in_mdf(tmp_path: Path) -> None:
+    clock = np.arange(ROWS) / 10
+    words = {
+        **{f"val_{i}": i for i in range(4)},
+        **{f"text_{i}": text for i, text in enumerate((b"N", b"1st", b"2nd", b"R"))},
+    }
+    with MDF(version="4.10") as file:
+        file.append(
+            [
+                Signal(np.arange(ROWS, dtype="u1") % 4, clock, name="ECU1.Drive.Gear", conversion=words),
+                Signal(60.0 + np.arange(ROWS) % 40, clock, unit="km/h", name="CAN.Vehicle.Speed"),
+            ]
+        )
+        file.save(tmp_path / "log.mf4")
+    log = read_log(tmp_path / "log.mf4")
+    assert set(log.role("gear").values) == {0, 1, 2, -1}
+    assert log.role("speed").name == "CAN.Vehicle.Speed"

@@ -9,6 +9,7 @@ from typing import Any
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
+import pyarrow as pa
 from asammdf import MDF, Signal
 from defusedxml.ElementTree import ParseError, fromstring
 from numpy.typing import NDArray
@@ -18,6 +19,7 @@ from lauftakt.core.log.repairs import check_span
 from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.text import printable
 from lauftakt.formats.csv_shape import MOST_COLUMNS
+from lauftakt.formats.figures import figures_of_text
 from lauftakt.formats.metadata import add_metadata, dated
 from lauftakt.formats.units import convert
 
@@ -119,6 +121,9 @@ def _read(file: Any) -> RawLog:
                 continue
             signal = file.get(group=index, index=number, ignore_invalidation_bits=False)
             values = np.asarray(signal.samples)
+            if values.ndim == 1 and values.dtype.kind in "SUO":
+                told = _told(values)
+                values = values if told is None else told
             if values.ndim != 1 or values.dtype.kind not in "fiub":
                 text += 1
                 continue
@@ -150,6 +155,12 @@ def _read(file: Any) -> RawLog:
         taken.add(own)
         channels.append(RawChannel(own, unit, time - begin, values))
     return RawLog(tuple(channels), dated(meta), tuple(warnings))
+
+
+def _told(values: Array) -> Array | None:
+    """Figures behind texts, as a conversion of values to words makes them of a gear or a switch; None for others."""
+    words = [v.decode("utf-8", "replace") if isinstance(v, bytes) else str(v) for v in values.tolist()]
+    return figures_of_text(pa.chunked_array([pa.array([word.strip("\x00 ") for word in words], pa.string())]))
 
 
 def _name(text: str) -> str:

@@ -84,11 +84,18 @@ def tokens_of(name: str) -> tuple[Token, ...]:
         folded(name[:LONGEST]).replace("m/s", "mps").replace("km/h", "kmh").replace("°", " deg ").replace("%", " pct ")
     )
     text = re.sub(r"(?i)h2o", "water", text)
-    parts = [part for part in re.split(r"[^A-Za-z0-9]+", text) if part]
     found: list[Token] = []
-    for part in parts:
-        found.extend(_part(part, first=not found))
+    levels = re.split(r"(?<=\w)(?:\.|::|/|\\)(?=\w)", text)
+    for level, within in enumerate(levels):
+        for part in re.split(r"[^A-Za-z0-9]+", within):
+            words = _part(part, first=not found) if part else []
+            # Of a path's upper levels ("ECU1.Drive.Gear") only words of the trade say anything.
+            found += words if level == len(levels) - 1 else [_upper(token) for token in words]
     return tuple(found)
+
+
+def _upper(token: Token) -> Token:
+    return token if token.word in _dictionary() else Token(token.word, (_one("neutral"),))
 
 
 def _part(part: str, first: bool) -> list[Token]:
