@@ -149,3 +149,56 @@ def test_of_rivals_the_better_measurement_wins(day: Day) -> None:
         "Speed": "receiver_speed",
         "Speed Wheels": "speed",
     }
+
+
+def coarse(log: Log, rng: np.random.Generator) -> Log:
+    """Positions once a second, half a second late, to a metre."""
+    return replace(
+        log,
+        channels=tuple(
+            replace(c, time=c.time[::10] + 0.5, values=np.round(c.values[::10], 5))
+            if c.role in ("latitude", "longitude")
+            else c
+            for c in log.channels
+        ),
+    )
+
+
+def noisy(log: Log, rng: np.random.Generator) -> Log:
+    """Sensors that shake, a wheel off its centre, a brake that rests above zero, a throttle between 12 and 84 %."""
+
+    def change(c: Channel) -> np.ndarray:
+        shake = rng.standard_normal(len(c.values))
+        if c.role in ("lateral_acceleration", "longitudinal_acceleration"):
+            return c.values + 1.2 * shake
+        if c.role == "steering":
+            return c.values + 0.15 + 0.02 * shake
+        if c.role == "brake_pressure":
+            return c.values + 1.2e5 + 4e4 * shake
+        return 0.12 + 0.72 * c.values if c.role == "throttle" else c.values
+
+    return replace(log, channels=tuple(replace(c, values=change(c)) for c in log.channels))
+
+
+def parked(log: Log, rng: np.random.Generator) -> Log:
+    """The logger ran for ten minutes before the car moved."""
+    found = []
+    for c in log.channels:
+        step = float(np.median(np.diff(c.time)))
+        wait = np.arange(0.0, 600.0, step)
+        shake = 1e-7 * rng.standard_normal(len(wait)) if c.role in ("latitude", "longitude") else np.zeros(len(wait))
+        still = c.values[0] if c.role in ("latitude", "longitude", "engine_speed") else 0.0
+        found.append(
+            replace(c, time=np.concatenate([wait, c.time + 600.0]), values=np.concatenate([still + shake, c.values]))
+        )
+    return replace(log, channels=tuple(found))
+
+
+@pytest.mark.parametrize("how", [coarse, noisy, parked])
+def test_channels_without_names_of_other_sensors(day: Day, how: Callable[[Log, np.random.Generator], Log]) -> None:
+    rng = np.random.default_rng(0)
+    log = how(day.logs[1], rng)
+    order = rng.permutation(len(log.channels))
+    shuffled = replace(log, channels=tuple(log.channels[i] for i in order))
+    found = interpret(raw(shuffled, lambda i, _: f"Kanal {i}"))
+    assert roles_of(found) == [None if role in UNTOLD else role for role in roles_of(shuffled)]

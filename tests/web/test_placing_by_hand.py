@@ -80,3 +80,18 @@ def test_a_new_circuit_asks_for_its_name_once(coach: Coach, day: Day, tmp_path: 
     assert now_told["run"]["event"]["circuit"] == "The Meadows"
     second = coach.hand_in("again.csv", path.read_bytes() + b"\n").json
     assert second["found"] is None
+
+
+def test_many_files_end_in_an_account(coach: Coach, day: Day) -> None:
+    assert coach.get("/api/hand-ins").json["account"] is None
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    coach.hand_in("prose.csv", b"I forgot\nthe logger\n")
+    account = coach.get("/api/hand-ins?age=0").json["account"]
+    assert (account["files"], account["taken"], account["not_taken"], account["waiting"]) == (3, 2, 1, 0)
+    assert account["laps"] == sum(lap.time_s is not None for lap in day.runs[0].laps)
+    assert account["sources"] == {"browser": 3}
+    assert [item["file_name"] for item in account["skipped"]] == ["prose.csv"]
+    assert account["skipped"][0]["message"]
+    assert account["hidden"] == 0
+    assert coach.get("/api/hand-ins?state=trouble").json["account"]["hidden"] == 2

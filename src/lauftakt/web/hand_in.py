@@ -15,6 +15,7 @@ from lauftakt.store.database import now
 from lauftakt.store.models import Car, Event, HandIn, Job, LayoutRow, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
+from lauftakt.web.accounting import account_of
 from lauftakt.web.givers import myself, settings_of_app
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.uploads import check_kind
@@ -62,6 +63,7 @@ def list_hand_ins(viewer: Viewer, query_data: schemas.HandInQuery) -> schemas.Ha
             as_of=as_of.isoformat(),
             more=len(rows) > most,
             hidden=0 if wanted is all_of_them else _count(session, all_of_them) - _count(session, wanted),
+            account=account_of(session, viewer, wanted),
             choices=_choices(session, viewer) if query_data.since is None else None,
         )
 

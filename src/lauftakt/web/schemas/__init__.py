@@ -33,6 +33,7 @@ from lauftakt.web.schemas.compare import (
     RunChoices,
 )
 from lauftakt.web.schemas.hand_ins import (
+    Account,
     FoundLayout,
     HandInChoices,
     HandInForm,
@@ -40,6 +41,7 @@ from lauftakt.web.schemas.hand_ins import (
     HandInOut,
     HandInQuery,
     RetryIn,
+    Skipped,
     State,
     UploadBegin,
     UploadOut,
@@ -79,6 +81,7 @@ from lauftakt.web.schemas.work import (
 )
 
 __all__ = [
+    "Account",
     "ActionList",
     "ActionOut",
     "ActionQuery",
@@ -156,6 +159,7 @@ __all__ = [
     "Schema",
     "Session",
     "SignIn",
+    "Skipped",
     "State",
     "StreamChange",
     "StreamLap",

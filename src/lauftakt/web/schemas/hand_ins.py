@@ -79,12 +79,34 @@ class HandInChoices(Schema):
     upload_mb: int
 
 
+class Skipped(Schema):
+    """A file that was not taken, and why."""
+
+    id: int
+    file_name: str
+    message: str
+
+
+class Account(Schema):
+    """What became of the files that came in one after the other, lately."""
+
+    files: int
+    waiting: int
+    taken: int
+    not_taken: int
+    laps: int = Field(description="Timed laps of the runs that were taken.")
+    sources: dict[str, int] = Field(description="How many files came in which way.")
+    skipped: list[Skipped] = Field(description="Files that were not taken, the newest first, at most fifty.")
+    hidden: int = Field(description="How many of these files the filters leave out.")
+
+
 class HandInList(Schema):
     hand_ins: list[HandInOut]
     gone: list[int] = Field(description="Files taken off the list since.")
     as_of: str = Field(description="To be named as ``since`` by whoever looks again.")
     more: bool
     hidden: int = Field(description="Files that the filters leave out.")
+    account: Account | None = Field(description="The files of the last hour that came together; none for a single one.")
     choices: HandInChoices | None = Field(description="What there is to choose from; only in a whole answer.")
 
 

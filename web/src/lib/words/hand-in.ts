@@ -119,6 +119,24 @@ export const handInTexts = {
     of: 'Events',
     clear: 'Clear filters',
   },
+  account: {
+    title: 'Files that came together',
+    underWay: (done: number, all: number, laps: number) =>
+      `${done} of ${all} files read, ${laps === 1 ? '1 timed lap' : `${laps} timed laps`} so far`,
+    ended: (all: number, taken: number, laps: number) =>
+      `${taken} of ${all} files taken, ${laps === 1 ? '1 timed lap' : `${laps} timed laps`}`,
+    notTaken: (n: number) => `${n} not taken`,
+    hidden: (n: number) => (n === 1 ? '1 hidden by the filters' : `${n} hidden by the filters`),
+    goOn: 'Go on with what is there',
+    sources: {
+      browser: 'from this browser',
+      link: 'by link',
+      folder: 'from the watched folder',
+      logger: 'from the logger',
+      stream: 'from the simulator',
+      shell: 'from the shell',
+    } as Record<string, string>,
+  },
   newCircuit: {
     ask: (length: string, corners: number) =>
       `A circuit not seen before, ${length}, ${corners === 1 ? '1 corner' : `${corners} corners`}. What is it called?`,

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.optimize import linear_sum_assignment
 
 from lauftakt.core.log.evidence.behaviour import WHEEL_SPEEDS, evidence_of_behaviour, likeness
-from lauftakt.core.log.evidence.motion import Bench, Motion, on_one_clock, speed_motion
+from lauftakt.core.log.evidence.motion import Bench, Motion, on_one_clock, speed_motion, with_speed
 from lauftakt.core.log.evidence.naming import SAYS_NOTHING, evidence_of_name, says_something
 from lauftakt.core.log.evidence.positions import Places, agreement, find_places, unnamed_pairs
 from lauftakt.core.log.model import RawChannel
@@ -150,7 +150,8 @@ def _motion(
                 break
         places = best
     if places is not None and places.motion.enough:
-        return places, places.motion
+        _, which = agreement(bench, places.motion, some)
+        return places, places.motion if which is None else with_speed(places.motion, bench.rows[which])
     return None, _by_speed(bench, names, speeds, unnamed, said)
 
 

@@ -24,6 +24,9 @@ MOVING = 5.0
 FASTEST = 130.0
 # A figure that jumps by more than so many m/s^2 is no car's speed.
 HARDEST = 30.0
+# Positions come at most so many steps later than the other channels, or earlier; two speeds that correlate so are one.
+MOST_LAG = 12
+SAME_SPEED = 0.97
 
 
 @dataclass(frozen=True)
@@ -135,6 +138,52 @@ def path_motion(x: Array, y: Array) -> Motion | None:
     if np.percentile(np.abs(gain[moving]), 90) > HARDEST:
         return None
     return Motion(speed, gain, turning, moving, True)
+
+
+def with_speed(motion: Motion, row: Array) -> Motion:
+    """The motion of a path with the speed that a channel logged, which is finer and does not lag behind.
+
+    Parameters
+    ----------
+    motion : along a path
+    row : (n,) a channel that goes with its speed, in whatever unit
+
+    Returns
+    -------
+    Speed and its change by the channel, scaled to the path's; the turning moved to the channel's clock by the lag at
+    which the two speeds fit best. The motion as it was where they fit nowhere.
+    """
+    there = np.isfinite(row)
+    if there.sum() < LEAST_STEPS or not motion.by_positions:
+        return motion
+    index = np.arange(len(row))
+    logged = np.interp(index, index[there], row[there])
+    best, lag = 0.0, 0
+    for steps in range(-MOST_LAG, MOST_LAG + 1):
+        own, other = _moved(motion.speed, steps), logged
+        where = _moved(motion.moving.astype(float), steps) > 0.5
+        if where.sum() < LEAST_STEPS:
+            continue
+        a, b = own[where] - own[where].mean(), other[where] - other[where].mean()
+        size = float(np.sqrt((a @ a) * (b @ b)))
+        match = float(a @ b) / size if size > 0 else 0.0
+        if match > best:
+            best, lag = match, steps
+    if best < SAME_SPEED:
+        return motion
+    path, moving = _moved(motion.speed, lag), _moved(motion.moving.astype(float), lag) > 0.5
+    fits = moving & (logged > 0)
+    if fits.sum() < LEAST_STEPS:
+        return motion
+    speed = logged * float(np.median(path[fits] / logged[fits]))
+    gain = np.gradient(uniform_filter1d(speed, 3), STEP_S)
+    turning = None if motion.turning is None else _moved(motion.turning, lag)
+    return Motion(speed, gain, turning, moving, True)
+
+
+def _moved(row: Array, steps: int) -> Array:
+    """An array a few steps earlier, its ends held."""
+    return row[np.clip(np.arange(len(row)) + steps, 0, len(row) - 1)]
 
 
 def places_motion(latitude: Array, longitude: Array) -> Motion | None:

@@ -7,6 +7,7 @@
   import { merge } from './merge';
   import Channels from '$lib/places/hand-in/Channels.svelte';
   import DropPlace from '$lib/places/hand-in/DropPlace.svelte';
+  import Account from '$lib/places/hand-in/Account.svelte';
   import Fate from '$lib/places/hand-in/Fate.svelte';
   import Filters from '$lib/parts/Filters.svelte';
   import Labels from '$lib/places/hand-in/Labels.svelte';
@@ -260,6 +261,12 @@
   {:else if !list.data}
     <p class="muted">{texts.loading}</p>
   {:else}
+    {#if list.data.account}
+      <Account
+        account={list.data.account}
+        showAll={() => go({ age: '0', fate: null, driver: null, car: null, circuit: null, event: null })}
+      />
+    {/if}
     {#if outbox.items.length}
       <ul class="files" aria-live="polite">
         {#each outbox.items as item (item.id)}<li class="going"><Outgoing {item} {outbox} /></li>{/each}

@@ -15,6 +15,7 @@ export function merge(known: HandInList, news: HandInList): HandInList {
     ...known,
     hand_ins: [...changed.values(), ...kept].sort((a, b) => b.id - a.id),
     hidden: news.hidden,
+    account: news.account,
     as_of: news.as_of,
   };
 }
