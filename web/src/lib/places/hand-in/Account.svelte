@@ -19,7 +19,7 @@
   let open = $state(false);
 </script>
 
-<section class="account" aria-label={t.title} role="status">
+<section class="delivery" aria-label={t.title} role="status">
   <div class="line">
     <strong
       >{account.waiting
@@ -52,7 +52,7 @@
 </section>
 
 <style>
-  .account {
+  .delivery {
     display: grid;
     gap: 4px;
     padding: 8px 0;

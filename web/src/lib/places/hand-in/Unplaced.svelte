@@ -45,6 +45,7 @@
     display: flex;
     gap: 8px;
     align-items: center;
+    white-space: nowrap;
   }
   .select {
     padding-block: 2px;
