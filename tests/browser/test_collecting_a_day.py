@@ -77,6 +77,11 @@ def test_collecting_a_day(page: Page, browser: Browser, stack: Any, base_url: st
     expect(page.get_by_text("Taken", exact=True)).to_have_count(7, timeout=120_000)
     expect(page.get_by_text("Refused", exact=True)).to_have_count(1)
     expect(fate(page, "notes.csv")).to_contain_text("no table of columns")
+    # The delivery as a whole, with what was not taken and why.
+    expect(page.get_by_text(re.compile(r"of \d+ files taken, \d+ timed laps"))).to_be_visible(timeout=30_000)
+    page.get_by_role("button", name="1 not taken").click()
+    expect(page.get_by_role("status").get_by_text("notes.csv")).to_be_visible()
+    page.get_by_role("button", name="1 not taken").click()
     for name, log in zip(files, day.logs, strict=True):
         if name not in ("canonical.csv", "2026-05-16-odd.txt"):
             expect(fate(page, name).get_by_label("Driver")).to_have_value(log.meta["driver"])
@@ -106,6 +111,15 @@ def test_collecting_a_day(page: Page, browser: Browser, stack: Any, base_url: st
 
     # Labels: proposed, and confirmed by keyboard alone.
     page.get_by_role("tab", name="Labels").click()
+    # However wide the table is, a row can be confirmed where it is looked at; one label is given to all at once.
+    for button in page.get_by_role("button", name=re.compile("^Confirm: ")).all():
+        expect(button).to_be_in_viewport(ratio=1)
+    page.get_by_label("Choose all runs").check()
+    page.get_by_label("Label", exact=True).select_option("conditions")
+    page.get_by_label("Value", exact=True).select_option("dry")
+    page.get_by_role("button", name="Give it to them").click()
+    expect(page.get_by_text("Conditions changed for 6 runs.")).to_be_visible()
+    expect(page.get_by_label("Conditions of german.csv")).to_have_value("dry")
     cell = page.get_by_label("Tyres of 2026-05-16-odd.txt")
     cell.focus()
     page.keyboard.type("hard")
