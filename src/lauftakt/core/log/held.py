@@ -10,6 +10,8 @@ LEAST_CHANGES = 30
 REGULAR = 0.95
 # Share of neighbouring steps: a channel that is merely slow changes at any distance.
 OFTEN = 0.25
+# A channel that changes at more of its steps than this holds nothing.
+FRESH = 0.7
 # Of the slower clock's ticks at least so many change something; pulses, minutes apart, run on no clock.
 BUSY = 0.05
 
@@ -31,6 +33,8 @@ def held_samples(*values: Array) -> NDArray[np.intp] | None:
     changed = np.zeros(max(len(values[0]) - 1, 0), dtype=bool)
     for array in values:
         changed |= np.diff(array) != 0
+    if not len(changed) or changed.mean() > FRESH:
+        return None  # changes nearly everywhere: nothing is held
     at = np.flatnonzero(changed) + 1
     if len(at) < LEAST_CHANGES:
         return None

@@ -110,8 +110,17 @@ class Log:
         return None if latitude is None or longitude is None else (latitude, longitude)
 
 
+# Samples of a long clock that are looked at in one place.
+LOOK = 2000
+
+
 def rate_of(time: Array) -> float:
     """Usual number of samples in a second of (n,) seconds; 0 for fewer than two samples."""
     if len(time) < 2:
         return 0.0
-    return float(1.0 / np.median(np.diff(time)))
+    if len(time) <= 3 * LOOK:
+        return float(1.0 / np.median(np.diff(time)))
+    # A look at the beginning, the middle and the end of a long log.
+    middle = len(time) // 2
+    parts = time[:LOOK], time[middle : middle + LOOK], time[-LOOK:]
+    return float(1.0 / np.median(np.concatenate([np.diff(part) for part in parts])))

@@ -10,6 +10,17 @@ OFTEN = 0.05
 NEAR = 0.03
 
 
+# So many samples tell where values lie.
+ENOUGH = 20_000
+
+
+def spread_of(values: Array, shares: tuple[float, float]) -> tuple[float, float]:
+    """Two percentiles of many values, by some of them."""
+    some = values[:: max(1, len(values) // ENOUGH)]
+    low, high = np.percentile(some, shares)
+    return float(low), float(high)
+
+
 def between_stops(values: Array, role: str) -> tuple[Array, tuple[float, float]]:
     """A pedal's travel as a share of the way between its stops.
 
@@ -23,7 +34,7 @@ def between_stops(values: Array, role: str) -> tuple[Array, tuple[float, float]]
     Shares from 0 (released) to 1, and the figures of the two stops. The released stop of a brake or clutch is where it
     rests most of the time, that of a throttle the lower end.
     """
-    low, high = (float(value) for value in np.percentile(values, [0.3, 99.7]))
+    low, high = spread_of(values, (0.3, 99.7))
     if high <= low:
         return np.zeros_like(values), (low, high)
     if role == "throttle":
@@ -45,7 +56,7 @@ def rest_of(values: Array) -> float | None:
     ----------
     values : (n,) pressures or shares of a brake
     """
-    low, high = (float(value) for value in np.percentile(values, [0.5, 99.5]))
+    low, high = spread_of(values, (0.5, 99.5))
     span = high - low
     if span <= 0:
         return None
@@ -55,7 +66,7 @@ def rest_of(values: Array) -> float | None:
 
 def stops_of_share(values: Array) -> tuple[float, float] | None:
     """The stops of a throttle given as a share, where it rests at both of them often; None else."""
-    low, high = (float(value) for value in np.percentile(values, [0.5, 99.5]))
+    low, high = spread_of(values, (0.5, 99.5))
     span = high - low
     if span <= 0:
         return None

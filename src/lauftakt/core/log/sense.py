@@ -10,7 +10,7 @@ from scipy.ndimage import uniform_filter1d
 
 from lauftakt.core.log.dialect import Choice
 from lauftakt.core.log.model import Channel, Log, Warning
-from lauftakt.core.log.pedals import rest_of, stops_of_share
+from lauftakt.core.log.pedals import rest_of, spread_of, stops_of_share
 from lauftakt.core.plane import Plane
 
 Array = NDArray[np.float64]
@@ -116,14 +116,15 @@ def _speed_of_positions(channels: list[Channel]) -> tuple[Array, Array] | None:
 
 def _fitting(channel: Channel, truth: tuple[Array, Array] | None) -> tuple[Channel, Warning | None]:
     """A channel in the unit that its values show, and what to say of it."""
-    high = float(np.percentile(np.abs(channel.values), 99.5)) if len(channel.values) else 0.0
     if channel.role in ("throttle", "brake_pedal"):
+        high = _high(channel)
         # Held in shares: what never passes two hundredths was a share already when it was taken for per cent.
         if 0.002 < high < 0.02:
             return _rescaled(channel, 100.0, "share", "per cent")
         if 2.0 < high < 300.0:
             return _rescaled(channel, 0.01, "per cent", "share")
     if channel.role in ("lateral_acceleration", "longitudinal_acceleration"):
+        high = _high(channel)
         if high > 6 * GRAVITY:
             return _rescaled(channel, 1 / GRAVITY, "m/s²", "g")
         if 0.02 < high < 0.35 * GRAVITY and high < 3.0 and channel.logged_unit.lower().startswith("m/s"):
@@ -155,10 +156,14 @@ def _fitting(channel: Channel, truth: tuple[Array, Array] | None) -> tuple[Chann
     return channel, None
 
 
+def _high(channel: Channel) -> float:
+    return spread_of(np.abs(channel.values), (50.0, 99.5))[1] if len(channel.values) else 0.0
+
+
 def _at_rest(channel: Channel) -> tuple[Channel, Warning | None]:
     """A pedal that rests where it should, and what to say of it; a speed that is never below zero."""
     if channel.role in ("brake_pressure", "rear_brake_pressure", "brake_pedal"):
-        rest, high = rest_of(channel.values), float(np.percentile(channel.values, 99.5))
+        rest, high = rest_of(channel.values), spread_of(channel.values, (50.0, 99.5))[1]
         if rest is None or abs(rest) <= RESTS * (high - rest):
             return channel, None
         return replace(channel, values=channel.values - rest), Warning(

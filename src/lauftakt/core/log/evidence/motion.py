@@ -68,14 +68,16 @@ def on_one_clock(channels: Sequence[RawChannel]) -> Bench | None:
     clock = (edges[1:] + edges[:-1]) / 2
     rows = np.full((len(channels), steps), np.nan)
     cuts: dict[int, NDArray[np.intp]] = {}
+    rates: dict[int, float] = {}
     for index, channel in enumerate(channels):
         if len(channel.time) < 2:
             continue
         cut = cuts.get(id(channel.time))
         if cut is None:
             cut = cuts[id(channel.time)] = np.searchsorted(channel.time, edges)
+            rates[id(channel.time)] = rate_of(channel.time)
         rows[index] = _means(channel, cut, clock)
-    return Bench(clock, rows, np.array([rate_of(channel.time) for channel in channels]))
+    return Bench(clock, rows, np.array([rates.get(id(channel.time), 0.0) for channel in channels]))
 
 
 def _means(channel: RawChannel, cut: NDArray[np.intp], clock: Array) -> Array:
