@@ -95,3 +95,27 @@ def test_many_files_end_in_an_account(coach: Coach, day: Day) -> None:
     assert account["skipped"][0]["message"]
     assert account["hidden"] == 0
     assert coach.get("/api/hand-ins?state=trouble").json["account"]["hidden"] == 2
+
+
+def test_a_driver_in_two_spellings_is_joined_and_parted_again(coach: Coach, stranger: Coach, day: Day) -> None:
+    coach.hand_in(day.layout_file.name, day.layout_file.read_bytes())
+    first = coach.hand_in("a.csv", day.files[0].read_bytes()).json["run"]["run"]
+    second = coach.hand_in("b.csv", day.files[1].read_bytes(), driver="Halvrd").json["run"]["run"]
+    link = coach.post("/api/links", json={"driver": "Halvrd"}).json["id"]
+    kept, gone = first["driver"], second["driver"]
+    path = f"/api/drivers/{gone['id']}/join"
+    assert stranger.post(path, json={"into": kept["id"]}).status_code == 404
+    assert coach.post(path, json={"into": gone["id"]}).status_code == 422
+    assert coach.post(path, json={"into": 999_999}).status_code == 404
+    answer = coach.post(path, json={"into": kept["id"]})
+    assert (answer.status_code, answer.json["driver"]["name"], answer.json["runs"]) == (200, kept["name"], 1)
+    names = [driver["name"] for driver in coach.get("/api/hand-ins").json["choices"]["drivers"]]
+    assert names == [kept["name"]]
+    assert coach.get(f"/api/runs/{second['id']}").json["run"]["driver"]["id"] == kept["id"]
+    links = {item["id"]: item["driver"]["name"] for item in coach.get("/api/links").json["links"]}
+    assert links[link] == kept["name"]
+    assert coach.post(f"/api/actions/{answer.json['action']}/undo").status_code == 204
+    assert coach.get(f"/api/runs/{second['id']}").json["run"]["driver"]["name"] == "Halvrd"
+    assert coach.get(f"/api/runs/{first['id']}").json["run"]["driver"]["id"] == kept["id"]
+    links = {item["id"]: item["driver"]["name"] for item in coach.get("/api/links").json["links"]}
+    assert links[link] == "Halvrd"

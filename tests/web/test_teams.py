@@ -30,6 +30,7 @@ GET    /api/dialects                                       + + + - e 0 0
 PATCH  /api/dialects/<int:dialect_id>                      + + - - ? 0 0
 DELETE /api/dialects/<int:dialect_id>                      + + - - ? 0 0
 GET    /api/dialects/<int:dialect_id>/file                 + + + - ? 0 0
+POST   /api/drivers/<int:driver_id>/join                   + + - - ? 0 0
 POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
 GET    /api/hand-ins                                       + + + - e 0 0
 POST   /api/hand-ins                                       + + - - + 0 0
@@ -131,6 +132,7 @@ def ids_of(owner: Coach) -> dict[str, Any]:
         "run_id": run_id,
         "hand_in_id": owner.get("/api/hand-ins").json["hand_ins"][-1]["id"],
         "event_id": day["event"]["id"],
+        "driver_id": owner.get(f"/api/runs/{run_id}").json["run"]["driver"]["id"],
         "link_id": owner.post("/api/links", json={"driver": "Ines"}).json["id"],
         "dialect_id": owner.get("/api/dialects").json["dialects"][0]["id"],
         "upload_id": owner.post("/api/uploads", json={"name": "begun.csv", "size": 10}).json["id"],

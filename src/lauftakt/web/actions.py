@@ -16,6 +16,7 @@ from lauftakt.store.runs import names_of
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.channels import apply_choices
+from lauftakt.web.drivers import part
 from lauftakt.web.labels import change_labels, judge_lap
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.work.queue import send
@@ -120,4 +121,5 @@ _STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
     "channels": _channels,
     "hand-in": _hand_in,
     "link": _link,
+    "driver": part,
 }

@@ -21,6 +21,7 @@ from lauftakt.web import (
     actions,
     channels,
     compare,
+    drivers,
     exports,
     hand_in,
     links,
@@ -86,7 +87,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     limiter.init_app(app)
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
-        compare,
+        compare, drivers,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

@@ -13,6 +13,18 @@ class DriverOut(Schema):
     colour: int
 
 
+class JoinIn(Schema):
+    """The driver that is kept."""
+
+    into: int
+
+
+class Joined(Schema):
+    driver: DriverOut
+    runs: int
+    action: int
+
+
 class EventOut(Schema):
     id: int
     name: str

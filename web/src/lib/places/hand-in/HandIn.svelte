@@ -273,7 +273,13 @@
       </ul>
     {/if}
     {#if view === 'labels'}
-      <Labels list={{ ...list.data, hand_ins: shown }} {changed} trouble={(error) => (trouble = error)} />
+      <Labels
+        list={{ ...list.data, hand_ins: shown }}
+        drivers={offered?.drivers ?? []}
+        {changed}
+        {renew}
+        trouble={(error) => (trouble = error)}
+      />
     {:else}
       <ul class="files">
         {#each shown as item (item.id)}

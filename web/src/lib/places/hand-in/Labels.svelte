@@ -9,8 +9,10 @@
     list: HandInList;
     changed: (runs: RunDetail[]) => void;
     trouble: (error: unknown) => void;
+    drivers: { id: number; name: string }[];
+    renew: () => Promise<void>;
   }
-  let { list, changed, trouble }: Props = $props();
+  let { list, changed, trouble, drivers, renew }: Props = $props();
   const t = texts.handIn.labels;
 
   type Field =
@@ -120,6 +122,28 @@
       const change = { [field]: text.trim() || null } as LabelChange;
       await send(ids, change, t.gave(t.columns[field], ids.length));
       chosen = [];
+    } catch (error) {
+      trouble(error);
+    }
+  }
+
+  // One driver who came under two names.
+  let gone = $state('');
+  let kept = $state('');
+
+  async function join(): Promise<void> {
+    const [one, other] = [gone, kept].map((id) => drivers.find((driver) => String(driver.id) === id));
+    if (!one || !other || one.id === other.id) return;
+    try {
+      const answer = await done(
+        api.POST('/api/drivers/{driver_id}/join', {
+          params: { path: { driver_id: one.id } },
+          body: { into: other.id },
+        }),
+      );
+      [gone, kept] = ['', ''];
+      noteAction(t.joined(one.name, other.name), answer.action, renew);
+      await renew();
     } catch (error) {
       trouble(error);
     }
@@ -273,6 +297,27 @@
       </tbody>
     </table>
   </div>
+  {#if drivers.length > 1}
+    <form
+      class="join"
+      onsubmit={(event) => {
+        event.preventDefault();
+        void join();
+      }}
+    >
+      <span class="muted">{t.twoNames}</span>
+      <select class="select" aria-label={t.joinGone} bind:value={gone}>
+        <option value="">{t.joinGone}</option>
+        {#each drivers as driver (driver.id)}<option value={String(driver.id)}>{driver.name}</option>{/each}
+      </select>
+      <span class="muted">{t.is}</span>
+      <select class="select" aria-label={t.joinKept} bind:value={kept}>
+        <option value="">{t.joinKept}</option>
+        {#each drivers as driver (driver.id)}<option value={String(driver.id)}>{driver.name}</option>{/each}
+      </select>
+      <button type="submit" class="may" disabled={!gone || !kept || gone === kept}>{t.join}</button>
+    </form>
+  {/if}
   <dl class="keys">
     {#each t.keys as [keys, what] (keys)}<div>
         <dt><kbd>{keys}</kbd></dt>
@@ -313,6 +358,15 @@
     padding: 4px 0 8px;
     font-size: 13px;
   }
+  .join {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 6px 10px;
+    align-items: center;
+    padding: 14px 0 0;
+    font-size: 13px;
+  }
+  .join .select,
   .many .input,
   .many .select {
     border-color: var(--field);

@@ -1,0 +1,70 @@
+"""A driver who was taken for two, in two spellings of one name: joined, and parted again by undo."""
+
+from typing import Any
+
+from apiflask import APIBlueprint
+from sqlalchemy import update
+from sqlalchemy.orm import Session
+
+from lauftakt.store.actions import note_action
+from lauftakt.store.models import Account, Driver, HandIn, HandInLink, Run
+from lauftakt.store.runs import named
+from lauftakt.web import schemas, show
+from lauftakt.web.access import Problem, database, only
+from lauftakt.web.policy import Viewer, one, visible
+
+blueprint = APIBlueprint("drivers", __name__, tag="Drivers")
+
+# Everything that belongs to a driver, and goes along.
+_OWNED: dict[str, Any] = {"runs": Run, "hand_ins": HandIn, "links": HandInLink, "accounts": Account}
+
+
+@blueprint.post("/drivers/<int:driver_id>/join")
+@only("change")
+@blueprint.input(schemas.JoinIn)
+@blueprint.output(schemas.Joined)
+def join(viewer: Viewer, driver_id: int, json_data: schemas.JoinIn) -> schemas.Joined:
+    """Say that a driver is another one: runs, files, links and the account go to the one that is kept."""
+    with database().begin() as session:
+        gone = one(session, Driver, viewer, driver_id, lock=True)
+        kept = one(session, Driver, viewer, json_data.into, lock=True)
+        if gone.id == kept.id:
+            raise Problem(422, "same", "These are one driver already.")
+        moved = {name: _ids(session, viewer, model, gone.id) for name, model in _OWNED.items()}
+        _move(session, viewer, moved, kept.id)
+        action = note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="driver",
+            subject=("driver", kept.id),
+            summary=f"{gone.name} was joined with {kept.name}.",
+            inverse=[{"do": "driver", "name": gone.name, "colour": gone.colour, "moved": moved}],
+        )
+        session.delete(gone)
+        session.flush()
+        session.expire_all()
+        return schemas.Joined(driver=show.driver(kept), runs=len(moved["runs"]), action=action.id)
+
+
+def part(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    """Take a joining back: the driver is there again, with everything that went along."""
+    again = named(session, Driver, viewer.team_id, step["name"])
+    again.colour = step["colour"]
+    session.flush()
+    _move(session, viewer, step["moved"], again.id)
+    return []
+
+
+def _ids(session: Session, viewer: Viewer, model: Any, driver_id: int) -> list[int]:
+    own = visible(model, viewer).where(model.driver_id == driver_id)
+    return list(session.scalars(own.with_only_columns(model.id)))
+
+
+def _move(session: Session, viewer: Viewer, moved: dict[str, list[int]], driver_id: int) -> None:
+    for name, ids in moved.items():
+        model = _OWNED[name]
+        if ids:
+            session.execute(
+                update(model).where(model.team_id == viewer.team_id, model.id.in_(ids)).values(driver_id=driver_id)
+            )
