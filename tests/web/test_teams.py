@@ -201,6 +201,8 @@ def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
         return {"data": {"file": (io.BytesIO(b"x"), "talk.pdf")}, "content_type": "multipart/form-data"}
     if rule == "/api/runs/labels":
         return {"json": {"runs": [team.ids["run_id"]], "change": {"notes": "Of all."}}}
+    if rule.endswith("/join"):
+        return {"json": {"into": team.ids["driver_id"]}}
     if method == "GET" or (rule.startswith("/api/uploads/") and method == "PATCH"):
         return {}
     return {"json": BODIES.get((method, rule), {})}
@@ -339,6 +341,6 @@ def test_requests_that_mean_nothing_are_told_so(coach: Coach, path: str) -> None
 def test_ids_of_rules_are_known() -> None:
     named = set(re.findall(r"<(?:int:)?(\w+)>", TABLE + BY_LINK))
     assert named == {
-        "action_id", "dialect_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number", "upload_id",
-        "token",
+        "action_id", "dialect_id", "driver_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number",
+        "upload_id", "token",
     }  # fmt: skip
