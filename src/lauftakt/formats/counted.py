@@ -43,6 +43,7 @@ def seconds_of_figures(values: Array, name: str, unit: str) -> Counted:
     -------
     Seconds; where the unit says nothing the size and the steps of the figures tell what they are.
     """
+    values = np.where(np.isfinite(values), values, np.nan)
     known = values[np.isfinite(values)]
     if len(known) < 2:
         return Counted(values)
