@@ -119,3 +119,38 @@ def test_a_driver_in_two_spellings_is_joined_and_parted_again(coach: Coach, stra
     assert coach.get(f"/api/runs/{first['id']}").json["run"]["driver"]["id"] == kept["id"]
     links = {item["id"]: item["driver"]["name"] for item in coach.get("/api/links").json["links"]}
     assert links[link] == "Halvrd"
+
+
+def test_channels_of_a_log_that_could_not_be_placed_are_corrected(coach: Coach, day: Day, tmp_path: Path) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    log = day.logs[2]
+    # Names that deny what the channels are: nothing but a person can know better.
+    other = {"latitude": "Target A", "longitude": "Target B"}
+    path = tmp_path / "x.csv"
+    write_csv(
+        replace(
+            log,
+            channels=tuple(replace(c, name=other[c.role], role=None) if c.role in other else c for c in log.channels),
+            meta={},
+        ),
+        path,
+    )
+    answer = coach.hand_in("ben.csv", path.read_bytes()).json
+    assert (answer["code"], answer["can_place"]) == ("no-positions", True)
+    address = f"/api/hand-ins/{answer['id']}/channels"
+    table = coach.get(address).json
+    found = {channel["name"]: channel for channel in table["channels"]}
+    assert table["run"] is None
+    assert found["Target A"]["role"] is None
+    assert found["throttle"]["role"] == "throttle"
+    assert found["throttle"]["picture"]
+    assert coach.patch(address, json={"channels": [{"name": "nothing", "role": "speed"}]}).status_code == 422
+    said = [{"name": "Target A", "role": "latitude"}, {"name": "Target B", "role": "longitude"}]
+    assert coach.patch(address, json={"channels": said, "name": "Ben's box"}).status_code == 202
+    row = next(r for r in coach.get("/api/hand-ins").json["hand_ins"] if r["id"] == answer["id"])
+    assert row["state"] == "taken", row["message"]
+    assert row["run"]["dialect"] == "Ben's box"
+    own = [lap["time_s"] for lap in row["run"]["laps"] if lap["time_s"]]
+    assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.02)
+    assert coach.get(address).status_code == 409

@@ -35,6 +35,8 @@ POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
 GET    /api/hand-ins                                       + + + - e 0 0
 POST   /api/hand-ins                                       + + - - + 0 0
 DELETE /api/hand-ins/<int:hand_in_id>                      + + - - ? 0 0
+GET    /api/hand-ins/<int:hand_in_id>/channels             + + + - ? 0 0
+PATCH  /api/hand-ins/<int:hand_in_id>/channels             + + - - ? 0 0
 POST   /api/hand-ins/<int:hand_in_id>/cancel               + + - - ? 0 0
 POST   /api/hand-ins/<int:hand_in_id>/restore              + + - - ? 0 0
 POST   /api/hand-ins/<int:hand_in_id>/retry                + + - - ? 0 0
@@ -83,6 +85,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/dialects/<int:dialect_id>"): {"name": "Ours"},
     ("POST", "/api/events/<int:event_id>/export"): {"format": "csv"},
     ("POST", "/api/runs/<int:run_id>/export"): {"format": "csv"},
+    ("PATCH", "/api/hand-ins/<int:hand_in_id>/channels"): {"channels": [{"name": "gear", "role": "gear"}]},
     ("PATCH", "/api/runs/<int:run_id>/channels"): {"channels": [{"name": "gear", "role": "gear"}]},
     ("PATCH", "/api/runs/<int:run_id>/laps/<int:number>"): {"counts": None},
     ("POST", "/api/links"): {"driver": "Ines"},

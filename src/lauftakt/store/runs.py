@@ -144,7 +144,7 @@ def save_channels(session: Session, run: Run, raw: RawLog) -> None:
             rate_hz=rate_of(channel.time),
             count=len(channel.time),
             as_logged=True,
-            picture=_picture(channel),
+            picture=picture_of(channel),
             low=float(np.min(channel.values)),
             high=float(np.max(channel.values)),
         )
@@ -174,7 +174,7 @@ def _needs_double(values: Array) -> bool:
     return largest > 1e30 or (len(steps) > 0 and largest * 6e-8 > 0.01 * float(np.median(steps)))
 
 
-def _picture(channel: RawChannel) -> list[int]:
+def picture_of(channel: RawChannel) -> list[int]:
     """Lowest and highest value in each of some sixty parts of a lap's length from the middle, 0 to 100 of the range."""
     middle, reach = float(np.median(channel.time)), PICTURE_S / 2
     near = (channel.time >= middle - reach) & (channel.time <= middle + reach)

@@ -99,8 +99,10 @@ def _lap(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
 
 
 def _channels(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
-    run = one(session, Run, viewer, step["run"])
     choices = {name: choice_of(found) for name, found in step["set"].items()}
+    if "names" in step:  # of a file that was no run then
+        return apply_choices(session, viewer, step["names"], choices, "Logger", None)[2]
+    run = one(session, Run, viewer, step["run"])
     title = f"Logger of {run.driver.name}"
     return apply_choices(session, viewer, names_of(run.channels), choices, title, None)[2]
 

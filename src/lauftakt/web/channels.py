@@ -9,8 +9,11 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from lauftakt.core.log.dialect import Choice
+from lauftakt.core.log.model import RawLog, Unusable
 from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.dialects import write_dialect
+from lauftakt.formats.interpreting import interpret
+from lauftakt.formats.reading import read_raw
 from lauftakt.formats.units import UnknownUnit, check_unit
 from lauftakt.store.actions import note_action
 from lauftakt.store.dialects import choice_of, find_dialect, keep_choices, to_dialect
@@ -19,14 +22,18 @@ from lauftakt.store.runs import names_of
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.exports import attachment
+from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.work import jobs
 from lauftakt.work.queue import send
+from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("channels", __name__, tag="Channels")
 
 # A logger that gained or lost a few channels is still the same logger.
 MOST_IN_COMMON = 0.8
+# A larger file is not read within a request.
+MOST_BYTES_AT_ONCE = 100_000_000
 
 
 @blueprint.get("/runs/<int:run_id>/channels")
@@ -79,6 +86,78 @@ def correct(viewer: Viewer, run_id: int, json_data: schemas.ChoicesIn) -> schema
         answer = schemas.Renewed(dialect_id=dialect_id, runs=same, action=action.id)
     send(waiting)
     return answer
+
+
+@blueprint.get("/hand-ins/<int:hand_in_id>/channels")
+@only("see-team")
+@blueprint.output(schemas.ChannelsOut)
+def get_channels_of_file(viewer: Viewer, hand_in_id: int) -> schemas.ChannelsOut:
+    """Each channel of a file that could not be placed, and what it is taken for."""
+    with database().begin() as session:
+        row = one(session, HandIn, viewer, hand_in_id)
+        raw = _raw(row)
+        found = find_dialect(session, row.team_id, [channel.name for channel in raw.channels])
+        log = interpret(raw, to_dialect(found) if found is not None else None)
+        known = found.choices if found is not None else {}
+        return schemas.ChannelsOut(
+            run=None,
+            hand_in=row.id,
+            dialect=found.name if found else None,
+            dialect_id=found.id if found else None,
+            channels=[
+                show.read_channel(written, understood, written.name in known)
+                for written, understood in zip(raw.channels, log.channels, strict=True)
+            ],
+            roles=[schemas.RoleOut(code=role.code, name=role.header, unit=role.assumed) for role in ROLES.values()],
+        )
+
+
+@blueprint.patch("/hand-ins/<int:hand_in_id>/channels")
+@only("change")
+@blueprint.input(schemas.ChoicesIn)
+@blueprint.output(schemas.Renewed, status_code=202)
+def correct_file(viewer: Viewer, hand_in_id: int, json_data: schemas.ChoicesIn) -> schemas.Renewed:
+    """Say what channels of a file stand for that could not be placed; it is tried again at once."""
+    with database().begin() as session:
+        row = one(session, HandIn, viewer, hand_in_id, lock=True)
+        names = [channel.name for channel in _raw(row).channels]
+        choices = {item.name: _choice(item, names) for item in json_data.channels}
+        before = find_dialect(session, viewer.team_id, names)
+        inverse = {"do": "channels", "names": names, "set": {name: asdict(_kept(before, name)) for name in choices}}
+        title = json_data.name or f"Logger of {row.file_name}"
+        dialect_id, same, waiting = apply_choices(session, viewer, names, choices, title, json_data.name)
+        waiting.append(jobs.import_again(session, row))
+        action = note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="channels",
+            subject=("dialect", dialect_id),
+            summary=f"Corrected {len(choices)} channels of the logger of {row.file_name}.",
+            inverse=[inverse],
+        )
+        answer = schemas.Renewed(dialect_id=dialect_id, runs=same, action=action.id)
+    send(waiting)
+    return answer
+
+
+def _raw(row: HandIn) -> RawLog:
+    """The file of a hand-in that could not be placed, as a worker has read it before.
+
+    Raises
+    ------
+    Problem
+        409 where there is nothing to correct, 413 where it is too large to be read while somebody waits.
+    """
+    path = inbox_path(settings_of_app().inbox, row.id)
+    if row.state != "refused" or row.code not in jobs.PLACEABLE or not path.exists():
+        raise Problem(409, "settled", "This file is being imported, was not kept, or its fate is settled.")
+    if row.size > MOST_BYTES_AT_ONCE:
+        raise Problem(413, "file-large", "The file is too large to be looked at here. Hand in a shorter run first.")
+    try:
+        return read_raw(path)
+    except Unusable as error:
+        raise Problem(409, error.code, str(error)) from error
 
 
 def _kept(row: DialectRow | None, name: str) -> Choice:

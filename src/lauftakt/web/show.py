@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.log.model import Channel, RawChannel
 from lauftakt.core.log.roles import ROLES
 from lauftakt.store.analyses import LapView, load_laps
 from lauftakt.store.counting import word_for
@@ -25,7 +26,7 @@ from lauftakt.store.models import (
     Original,
     Run,
 )
-from lauftakt.store.runs import moment_of
+from lauftakt.store.runs import moment_of, picture_of
 from lauftakt.web import schemas
 from lauftakt.web.policy import Viewer, visible
 from lauftakt.work.jobs import PLACEABLE, being_renewed
@@ -172,6 +173,27 @@ def channel(row: ChannelRow, corrected: bool) -> schemas.ChannelOut:
         low=row.low,
         high=row.high,
         picture=row.picture,
+        corrected=corrected,
+    )
+
+
+def read_channel(written: RawChannel, understood: Channel, corrected: bool) -> schemas.ChannelOut:
+    """A channel of a file that was only read, as it is shown of a run."""
+    seen = understood.recognised
+    return schemas.ChannelOut(
+        name=written.name,
+        unit=written.unit,
+        taken_unit=seen.unit or written.unit,
+        role=understood.role,
+        role_name=ROLES[understood.role].header if understood.role in ROLES else None,
+        by=seen.by,  # type: ignore[arg-type]
+        confidence=round(seen.confidence, 3),
+        second=seen.second if seen.confidence < ASKED else None,
+        flipped=seen.flipped,
+        rate_hz=round(understood.rate_hz, 3),
+        low=float(np.min(written.values)),
+        high=float(np.max(written.values)),
+        picture=picture_of(written),
         corrected=corrected,
     )
 

@@ -31,7 +31,7 @@ class RoleOut(Schema):
 
 
 class ChannelsOut(Schema):
-    run: int
+    run: int | None = Field(description="None for a file that could not be placed.")
     hand_in: int | None
     dialect: str | None
     dialect_id: int | None

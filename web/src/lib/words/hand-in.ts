@@ -150,6 +150,7 @@ export const handInTexts = {
     choose: 'Choose the circuit',
     place: 'Place it there',
     again: 'Try again',
+    channels: 'Correct its channels',
     noCircuit: 'Hand in a run with positions of this circuit; then this one can be placed by its corners.',
   },
   labels: {
@@ -242,6 +243,7 @@ export const handInTexts = {
     unitOf: (name: string) => `Unit of ${name}`,
     signOf: (name: string) => `Sign of ${name}`,
     dialect: 'This kind of logger is called',
+    keptFile: 'Kept. The file is tried again.',
     kept: (n: number) =>
       n === 1 ? 'Kept. The run is read anew.' : `Kept. ${n} runs of this logger are read anew.`,
     save: 'Save this dialect as a file',

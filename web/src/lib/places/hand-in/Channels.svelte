@@ -10,12 +10,13 @@
   import { texts } from '$lib/words';
 
   interface Props {
-    run: number;
+    run: number | null;
+    file: number | null;
     name: string;
     close: () => void;
     kept: () => void;
   }
-  let { run, name, close, kept }: Props = $props();
+  let { run, file, name, close, kept }: Props = $props();
   const t = texts.handIn.channelTable;
   const queries = useQueryClient();
   let open = $state(true);
@@ -31,11 +32,16 @@
   let edits = $state<Record<string, Edit>>({});
 
   const table = createQuery(() => ({
-    queryKey: keys.channels(run),
-    queryFn: () => done(api.GET('/api/runs/{run_id}/channels', { params: { path: { run_id: run } } })),
+    queryKey: keys.channels(run ?? `file ${file}`),
+    queryFn: () =>
+      run === null
+        ? done(
+            api.GET('/api/hand-ins/{hand_in_id}/channels', { params: { path: { hand_in_id: file ?? 0 } } }),
+          )
+        : done(api.GET('/api/runs/{run_id}/channels', { params: { path: { run_id: run } } })),
     staleTime: 0,
     // The run may just be read anew by what was corrected a moment ago; but not under somebody's hands.
-    refetchInterval: () => (Object.keys(edits).length ? false : 1500),
+    refetchInterval: () => (Object.keys(edits).length || run === null ? false : 1500),
   }));
 
   let title = $state<string | null>(null);
@@ -68,14 +74,17 @@
       };
     });
     try {
-      const answer = await done(
-        api.PATCH('/api/runs/{run_id}/channels', {
-          params: { path: { run_id: run } },
-          body: { channels, name: title?.trim() || null },
-        }),
-      );
+      const body = { channels, name: title?.trim() || null };
+      const answer = await (run === null
+        ? done(
+            api.PATCH('/api/hand-ins/{hand_in_id}/channels', {
+              params: { path: { hand_in_id: file ?? 0 } },
+              body,
+            }),
+          )
+        : done(api.PATCH('/api/runs/{run_id}/channels', { params: { path: { run_id: run } }, body })));
       edits = {};
-      noteAction(t.kept(answer.runs.length), answer.action, async () => kept());
+      noteAction(run === null ? t.keptFile : t.kept(answer.runs.length), answer.action, async () => kept());
       kept();
       open = false;
       await queries.invalidateQueries({ queryKey: ['channels'] });

@@ -17,11 +17,13 @@
     openChannels: (run: number) => void;
     circuits: NonNullable<HandInList['choices']>['circuits'];
     place: (item: HandIn, layout: number | null) => void;
+    correct: (item: HandIn) => void;
     callCircuit: (item: HandIn, name: string) => void;
     changed: (run: RunDetail) => void;
     trouble: (error: unknown) => void;
   }
-  let { item, act, drove, openChannels, circuits, place, callCircuit, changed, trouble }: Props = $props();
+  let { item, act, drove, openChannels, circuits, place, correct, callCircuit, changed, trouble }: Props =
+    $props();
   const t = texts.handIn;
   const busy = $derived(item.state === 'waiting' || item.state === 'running');
   const bad = $derived(item.state === 'refused' || item.state === 'failed');
@@ -96,7 +98,7 @@
   {#if item.found}
     <NewCircuit found={item.found} call={(name) => callCircuit(item, name)} />
   {:else if item.message}<p class:told={item.state === 'taken'}>{item.message}</p>{/if}
-  {#if item.can_place && !busy}<Unplaced {item} {circuits} {place} />{/if}
+  {#if item.can_place && !busy}<Unplaced {item} {circuits} {place} {correct} />{/if}
   {#if item.run && !busy}
     {@const run = item.run}
     {@const best = run.laps.find((lap) => lap.number === run.run.best_lap)}

@@ -36,6 +36,7 @@
   });
   const view = $derived(at('view') === 'labels' ? 'labels' : 'files');
   const channelsOf = $derived(Number(at('channels')) || null);
+  const fileOf = $derived(Number(at('file')) || null);
 
   // A busy list is looked at often: after the first answer only what changed since is asked for, and now and then all.
   let known: { asked: string; list: HandInList; looks: number } | null = null;
@@ -203,7 +204,10 @@
     { name: 'circuit', label: t.filters.circuit, usual: '', choices: choices(offered?.circuits) },
     { name: 'event', label: t.filters.event, usual: '', choices: choices(offered?.events) },
   ]);
-  const channelsName = $derived(shown.find((item) => item.run?.run.id === channelsOf)?.file_name ?? '');
+  const channelsName = $derived(
+    shown.find((item) => (channelsOf ? item.run?.run.id === channelsOf : item.id === fileOf))?.file_name ??
+      '',
+  );
 </script>
 
 <svelte:head><title>{t.title} · {texts.name}</title></svelte:head>
@@ -288,6 +292,7 @@
             {act}
             {drove}
             {place}
+            correct={(item) => go({ file: String(item.id) })}
             {callCircuit}
             circuits={offered?.circuits ?? []}
             openChannels={(run) => go({ channels: String(run) })}
@@ -319,12 +324,13 @@
   {/if}
 </Book>
 
-{#if channelsOf}
-  {#key channelsOf}
+{#if channelsOf || fileOf}
+  {#key `${channelsOf} ${fileOf}`}
     <Channels
       run={channelsOf}
+      file={fileOf}
       name={channelsName}
-      close={() => go({ channels: null })}
+      close={() => go({ channels: null, file: null })}
       kept={() => void renew()}
     />
   {/key}

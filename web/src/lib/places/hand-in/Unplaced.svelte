@@ -7,8 +7,9 @@
     item: HandIn;
     circuits: NonNullable<HandInList['choices']>['circuits'];
     place: (item: HandIn, layout: number | null) => void;
+    correct: (item: HandIn) => void;
   }
-  let { item, circuits, place }: Props = $props();
+  let { item, circuits, place, correct }: Props = $props();
   const t = texts.handIn.unplaced;
   let chosen = $state('');
 </script>
@@ -29,6 +30,7 @@
   {:else}
     <span class="muted">{t.noCircuit}</span>
   {/if}
+  <button type="button" class="may" onclick={() => correct(item)}>{t.channels}</button>
   <button type="button" class="may" onclick={() => place(item, null)}>{t.again}</button>
 </div>
 
