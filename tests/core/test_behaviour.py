@@ -202,3 +202,23 @@ def test_channels_without_names_of_other_sensors(day: Day, how: Callable[[Log, n
     shuffled = replace(log, channels=tuple(log.channels[i] for i in order))
     found = interpret(raw(shuffled, lambda i, _: f"Kanal {i}"))
     assert roles_of(found) == [None if role in UNTOLD else role for role in roles_of(shuffled)]
+
+
+def test_a_log_that_stood_in_the_middle_is_understood(day: Day) -> None:
+    """An hour and a half of which the car stood the middle half."""
+    log = day.logs[1]
+    end = log.role("speed").time[-1]
+
+    def long(c: Channel) -> Channel:
+        step = float(np.median(np.diff(c.time)))
+        wait = np.arange(step, 4000.0, step)
+        still = np.zeros(len(wait)) + (c.values[-1] if c.role in ("latitude", "longitude") else 0.0)
+        again = c.time + end + 4000.0
+        return replace(
+            c,
+            time=np.concatenate([c.time, c.time[-1] + wait, again]),
+            values=np.concatenate([c.values, still, c.values]),
+        )
+
+    found = interpret(raw(replace(log, channels=tuple(long(c) for c in log.channels)), lambda i, _: f"K{i}"))
+    assert roles_of(found) == [None if role in UNTOLD else role for role in roles_of(log)]

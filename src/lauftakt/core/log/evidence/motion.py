@@ -17,7 +17,7 @@ Array = NDArray[np.float64]
 
 # The common clock: fine enough for pedals, coarse enough to be quick.
 STEP_S = 0.2
-MOST_STEPS = 20_000
+MOST_STEPS = 9_000
 LEAST_STEPS = 100
 # Below this a car is not driven; nobody drives faster.
 MOVING = 5.0
@@ -62,8 +62,8 @@ def on_one_clock(channels: Sequence[RawChannel]) -> Bench | None:
     steps = int((end - begin) / STEP_S)
     if steps < LEAST_STEPS:
         return None
-    if steps > MOST_STEPS:  # a part from the middle shows as much as the whole
-        begin, steps = begin + (end - begin) / 2 - MOST_STEPS * STEP_S / 2, MOST_STEPS
+    if steps > MOST_STEPS:  # half an hour shows as much as the whole, unless the car stood
+        begin, steps = _liveliest(timed, begin, end - MOST_STEPS * STEP_S), MOST_STEPS
     edges = begin + STEP_S * np.arange(steps + 1)
     clock = (edges[1:] + edges[:-1]) / 2
     rows = np.full((len(channels), steps), np.nan)
@@ -80,11 +80,24 @@ def on_one_clock(channels: Sequence[RawChannel]) -> Bench | None:
     return Bench(clock, rows, np.array([rates.get(id(channel.time), 0.0) for channel in channels]))
 
 
+def _liveliest(channels: Sequence[RawChannel], first: float, last: float) -> float:
+    """Where the part begins in which most happens: at the beginning, in the middle or at the end."""
+    busiest = max(channels, key=lambda channel: len(channel.time))
+    same = [channel for channel in channels if len(channel.time) == len(busiest.time)][:6]
+    found: list[tuple[int, float]] = []
+    for begin in ((first + last) / 2, first, last):
+        part = slice(*np.searchsorted(busiest.time, [begin, begin + MOST_STEPS * STEP_S]))
+        changes = sum(int(np.count_nonzero(np.diff(channel.values[part][::25]))) for channel in same)
+        found.append((changes, begin))
+    return max(found, key=lambda item: item[0])[1]
+
+
 def _means(channel: RawChannel, cut: NDArray[np.intp], clock: Array) -> Array:
     count = np.diff(cut)
     with np.errstate(over="ignore", invalid="ignore"):
-        total = np.concatenate([[0.0], np.cumsum(channel.values)])
-        means = np.where(count > 0, (total[cut[1:]] - total[cut[:-1]]) / np.maximum(count, 1), np.nan)
+        total = np.concatenate([[0.0], np.cumsum(channel.values[cut[0] : cut[-1]])])
+        at = cut - cut[0]
+        means = np.where(count > 0, (total[at[1:]] - total[at[:-1]]) / np.maximum(count, 1), np.nan)
     there = count > 0
     if there.mean() > 0.9:
         if not there.all():
