@@ -7,7 +7,7 @@ quantity that is wanted decides. Spellings are compared without case, blanks and
 import math
 import re
 import unicodedata
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cache
 
 import numpy as np
@@ -235,7 +235,7 @@ def readings(spelling: str) -> tuple[Reading, ...]:
     # "rpm x1000" counts thousands, as dials do; "bar*10" and "deg*1e7" say what the figure was multiplied by.
     if match["sign"] and (match["sign"] == "/" or (times > 1 and inside[0].quantity != "rotation")):
         times = 1 / times
-    return tuple(Reading(r.quantity, r.factor * times, r.offset, r.written) for r in inside)
+    return tuple(replace(reading, factor=reading.factor * times) for reading in inside)
 
 
 def reading_of(spelling: str, quantities: tuple[str, ...]) -> Reading | None:

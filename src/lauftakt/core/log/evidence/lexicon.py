@@ -579,7 +579,7 @@ WORDS: dict[str, dict[str, str]] = {
         "de": "drehmoment moment kraft leistung strom energie",
         "fr": "couple force effort puissance courant energie",
         "es": "par fuerza potencia corriente energia esfuerzo",
-        "it": "coppia forza potenza corrente energia sforzo",
+        "it": "coppia potenza corrente energia sforzo",
         "nl": "koppel kracht vermogen stroom energie",
     },
     "flow": {
