@@ -107,3 +107,32 @@ def test_the_table_agrees_with_a_units_library() -> None:
             assert ends[1] - ends[0] == pytest.approx(reading.factor, rel=1e-4), spelling
             tried += 1
     assert tried > 80
+
+
+@pytest.mark.parametrize(
+    ("spelling", "quantity", "factor"),
+    [
+        ("deg per second", "turn_rate", 0.01745329),
+        ("meter/sec²", "acceleration", 1.0),
+        ("g's", "acceleration", 9.80665),
+        ("r.p.m.", "rotation", 0.1047198),
+        ("U/Min.", "rotation", 0.1047198),
+        ("rev/minute", "rotation", 0.1047198),
+        ("grados/seg", "turn_rate", 0.01745329),
+        ("0..100 %", "share", 0.01),
+        ("bar rel", "pressure", 1e5),
+        ("gal(US)", "volume", 3.785412e-3),
+        ("deg(WGS84)", "place", 1.0),
+        ("ddd.dddd°", "place", 1.0),
+        ("10^-7 deg", "place", 1e-7),
+        ("deg*10^7", "place", 1e-7),
+        ("minutes of arc", "place", 1 / 60),
+        ("0.1 bar", "pressure", 1e4),
+        ("bar*10", "pressure", 1e4),
+        ("km per h", "speed", 1 / 3.6),
+    ],
+)
+def test_units_in_words_and_with_factors(spelling: str, quantity: str, factor: float) -> None:
+    reading = reading_of(spelling, (quantity,))
+    assert reading is not None
+    assert reading.factor == pytest.approx(factor, rel=1e-5)

@@ -96,14 +96,14 @@ _TABLE: tuple[tuple[str, float, str], ...] = (
     ("length", mile, "mi mile miles"),
     ("length", yard, "yd yds yard yards"),
     ("share", 0.01, "% pct pc percent percentage prozent proz pourcent pourcents porciento porcento porc percento"
-                    " procent proc perc percents 0..100 0-100 0to100 0...100"),
+                    " procent proc perc percents 0..100 0-100 0..100% 0-100% 0to100 0...100"),
     ("share", 0.001, "permille promille"),
     ("share", 1.0, "1 - ratio share 0..1 0-1 0to1 0...1 0.0..1.0 0.0-1.0 frac fraction norm normalized normalised unit"
                    " none n/a na nd n.a. unitless dimensionless adim adimensional pu p.u. peru rel nounit [-] -- anteil"
                    " fraktion aandeel rapport rapporto fraccion frazione verhoudingsgetal -/- ohne nan null"),
     ("share", 1 / 255.0, "0..255 0-255"),
     ("temperature", 1.0, "k kelvin degk kelvins"),
-    ("pressure", 1e5, "bar bars barg bar(g) bargauge"),
+    ("pressure", 1e5, "bar bars barg bar(g) bargauge barrel"),
     ("pressure", 100.0, "mbar mbars millibar hpa mb hectopascal mbarg"),
     ("pressure", 1e4, "dbar"),
     ("pressure", 1.0, "pa pascal n/m2 pag"),
@@ -114,6 +114,7 @@ _TABLE: tuple[tuple[str, float, str], ...] = (
     ("pressure", atm, "atm atms"),
     ("pressure", torr, "mmhg torr"),
     ("pressure", torr * 25.4, "inhg"),
+    ("pressure", 249.089, "inh2o inwc"),
     ("time", 1.0, "s sec secs second seconds sek sekunde sekunden sek. seg segundo segundos secondi secondo seconde"
                   " secondes seconden"),
     ("time", 1e-3, "ms msec millis millisecond milliseconds millisekunden milisegundos millisecondes millisecondi"
@@ -134,9 +135,9 @@ _TABLE: tuple[tuple[str, float, str], ...] = (
     ("mass", 1e-3, "gram grams gramm grammes"),
     ("mass", pound, "lb lbs pound pounds"),
     ("place", 1.0, "deg degs degree degrees grad grados gradi degre degres graden decdeg decimaldegrees ddeg"
-                   " dd.dddddd dd.ddddd dd.dddd degdec wgs84 degwgs84 decimaldeg dd"),
+                   " dd.dddddd dd.ddddd dd.dddd ddd.dddd degdec wgs84 degwgs84 decimaldeg dd"),
     ("place", 180.0 / math.pi, "rad rads radian radians"),
-    ("place", 1 / 60.0, "min mins minute minutes arcmin arcminutes minuten bogenminuten '"),
+    ("place", 1 / 60.0, "min mins minute minutes arcmin arcminutes minutesofarc minuten bogenminuten '"),
     ("place", 1 / 3600.0, "arcsec arcseconds"),
     ("place", 1e-7, "dege7 e7deg e7 dege-7 deg*1e7 deg1e7 degx1e7 1e7deg degx10e7 deg*10e7 10e-7deg deg*1e-7 deg1e-7"
                     " degx1e-7 1e-7 1e7"),
@@ -159,8 +160,8 @@ _TABLE: tuple[tuple[str, float, str], ...] = (
 )  # fmt: skip
 # Temperatures have an offset; absolute pressures are turned into pressures over the surroundings'.
 _OFFSET: tuple[tuple[str, float, float, str], ...] = (
-    ("temperature", 1.0, 273.15, "c degc gradc celsius gradcelsius degcelsius gradoc gradosc gradic degrec degresc"
-                                 " gradenc degsc centigrade  degreec degreesc deg grad gradi grados"
+    ("temperature", 1.0, 273.15, "c degc cdeg oc cels gradc celsius gradcelsius degcelsius gradoc gradosc gradic degrec"
+                                 " degresc gradenc degsc centigrade degreec degreesc deg grad gradi grados"
                                  " graden degre"),
     ("temperature", 5 / 9, 273.15 - 32 * 5 / 9, "f degf fahrenheit gradf degfahrenheit degreef degreesf"),
     ("temperature", 0.1, 273.15, "ddegc decic"),
@@ -183,14 +184,40 @@ _TIMES = re.compile(
 )
 
 
+# What stands below a stroke, and metres above one, in full.
+_BELOW = (
+    (r"\.(?=/)", ""), (r"/(?:seconds?|secs?|sek|seg|segundo|seconde|secondo)(?=2?$|/)", "/s"),
+    (r"/(?:minutes?|minuten?|minuto|mins?\.?|1?')$", "/min"),
+    (r"/(?:hours?|hrs?|stunde|std|hora|ora|heure|uur)$", "/h"), (r"^(?:met(?:er|re|ro)s?)(?=/)", "m"),
+    (r"^kilomet(?:er|re)s?(?=/)", "km"), (r"^(?:foot|feet)(?=/)", "ft"),
+)  # fmt: skip
+
+
+def _ways(text: str) -> tuple[str, ...]:
+    """A folded spelling, and what it is without its dots, hyphens and brackets, or what stands in them."""
+    return (
+        text,
+        re.sub(r"(?<=[a-z])-(?=[a-z])", "*", text),
+        re.sub(r"(?<=[a-z])-(?=[a-z])", "", text),
+        text.replace("*", "").replace(".", ""),
+        re.sub(r"[()]", "", text),
+        re.sub(r"\(.*?\)", "", text),
+        re.sub(r"^(d+\.d+)deg$", r"\1", text),
+    )
+
+
 def _folded(text: str) -> str:
     """A spelling without case, blanks, brackets and the many ways to write powers, products and "per"."""
     text = text.translate(_SIGNS).strip().lower()
+    text = re.sub(r"10\s*(?:\^|\*\*)\s*(-?\d+)", r"1e\1", text)
+    text = re.sub(r"(?<=[a-z])'(?=s\b)", "", text)
     text = "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c))
     text = re.sub(r"(?<=[a-z])\.(?=[a-z])|\s*\*\s*", "*", text) if "dd" not in text and "n.a" not in text else text
     text = re.sub(r"\s+(per|pro|par|por|al|a la|alla)\s+", "/", text)
     text = text.replace("**", "").replace("^", "").replace("{", "").replace("}", "")
     text = re.sub(r"[\s_\\$]+", "", text)
+    for pattern, short in _BELOW:
+        text = re.sub(pattern, short, text)
     if re.fullmatch(r"\(.*\)", text):
         text = text[1:-1]
     return text.replace("(g)", "g").replace("(a)", "a") if text[:3] in ("bar", "psi", "kpa") else text
@@ -221,9 +248,10 @@ def readings(spelling: str) -> tuple[Reading, ...]:
     text = _folded(spelling)
     if not text:
         return (Reading("share", 1.0), Reading("count", 1.0))
-    known = _spellings().get(text)
-    if known is not None:
-        return known
+    for way in _ways(text):
+        known = _spellings().get(way)
+        if known is not None:
+            return known
     match = _TIMES.match(text)
     if match is None:
         return ()
