@@ -222,3 +222,13 @@ def test_a_log_that_stood_in_the_middle_is_understood(day: Day) -> None:
 
     found = interpret(raw(replace(log, channels=tuple(long(c) for c in log.channels)), lambda i, _: f"K{i}"))
     assert roles_of(found) == [None if role in UNTOLD else role for role in roles_of(log)]
+
+
+def test_a_dead_speed_of_the_receiver_under_a_long_name_is_no_obstacle(day: Day) -> None:
+    """A constant channel whose name says the receiver's speed among words that nobody knows."""
+    log = day.logs[1]
+    names = {"receiver_speed": "GPS Speed zork qwux"}
+    dead = raw(log, lambda _, c: names.get(c.role, c.name), receiver_speed=lambda v: 0.0 * v)
+    found = interpret(dead)
+    assert found.role("speed") is not None
+    assert found.positions() is not None

@@ -64,26 +64,8 @@ def correct(viewer: Viewer, run_id: int, json_data: schemas.ChoicesIn) -> schema
     """Say what channels stand for. It is kept for this kind of logger, and all its runs are understood anew by it."""
     with database().begin() as session:
         run = one(session, Run, viewer, run_id)
-        names = names_of(run.channels)
-        choices = {item.name: _choice(item, names) for item in json_data.channels}
-        title = json_data.name or f"Logger of {run.driver.name}"
-        before = find_dialect(session, viewer.team_id, names)
-        inverse = {
-            "do": "channels",
-            "run": run.id,
-            "set": {name: asdict(_kept(before, name)) for name in choices},
-        }
-        dialect_id, same, waiting = apply_choices(session, viewer, names, choices, title, json_data.name)
-        action = note_action(
-            session,
-            viewer.team_id,
-            account_id=viewer.account_id,
-            kind="channels",
-            subject=("dialect", dialect_id),
-            summary=f"Corrected {len(choices)} channels of the logger of {run.driver.name}.",
-            inverse=[inverse],
-        )
-        answer = schemas.Renewed(dialect_id=dialect_id, runs=same, action=action.id)
+        again = {"run": run.id}
+        answer, waiting = _say(session, viewer, json_data, names_of(run.channels), run.driver.name, again)
     send(waiting)
     return answer
 
@@ -121,24 +103,32 @@ def correct_file(viewer: Viewer, hand_in_id: int, json_data: schemas.ChoicesIn) 
     with database().begin() as session:
         row = one(session, HandIn, viewer, hand_in_id, lock=True)
         names = [channel.name for channel in _raw(row).channels]
-        choices = {item.name: _choice(item, names) for item in json_data.channels}
-        before = find_dialect(session, viewer.team_id, names)
-        inverse = {"do": "channels", "names": names, "set": {name: asdict(_kept(before, name)) for name in choices}}
-        title = json_data.name or f"Logger of {row.file_name}"
-        dialect_id, same, waiting = apply_choices(session, viewer, names, choices, title, json_data.name)
+        answer, waiting = _say(session, viewer, json_data, names, row.file_name, {"names": names})
         waiting.append(jobs.import_again(session, row))
-        action = note_action(
-            session,
-            viewer.team_id,
-            account_id=viewer.account_id,
-            kind="channels",
-            subject=("dialect", dialect_id),
-            summary=f"Corrected {len(choices)} channels of the logger of {row.file_name}.",
-            inverse=[inverse],
-        )
-        answer = schemas.Renewed(dialect_id=dialect_id, runs=same, action=action.id)
     send(waiting)
     return answer
+
+
+def _say(
+    session: Session, viewer: Viewer, asked: schemas.ChoicesIn, names: list[str], whose: str, again: dict[str, Any]
+) -> tuple[schemas.Renewed, list[int]]:
+    """Keep what is said of the channels of somebody's logger, with its inverse; ``again`` finds them for undo. Returns
+    the answer, and the jobs that follow."""
+    choices = {item.name: _choice(item, names) for item in asked.channels}
+    before = find_dialect(session, viewer.team_id, names)
+    inverse = {"do": "channels", **again, "set": {name: asdict(_kept(before, name)) for name in choices}}
+    title = asked.name or f"Logger of {whose}"
+    dialect_id, same, waiting = apply_choices(session, viewer, names, choices, title, asked.name)
+    action = note_action(
+        session,
+        viewer.team_id,
+        account_id=viewer.account_id,
+        kind="channels",
+        subject=("dialect", dialect_id),
+        summary=f"Corrected {len(choices)} channels of the logger of {whose}.",
+        inverse=[inverse],
+    )
+    return schemas.Renewed(dialect_id=dialect_id, runs=same, action=action.id), waiting
 
 
 def _raw(row: HandIn) -> RawLog:

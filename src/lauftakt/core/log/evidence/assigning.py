@@ -258,7 +258,8 @@ def _quality(
                 continue
             if with_fixes and own <= LEAST:
                 behaviour[index]["receiver_speed"] = named - own - NOT_SAID
-            behaviour[index]["speed"] += -WITH_THE_FIXES if with_fixes else WITH_THE_FIXES / 2
+            clock = -WITH_THE_FIXES if with_fixes else WITH_THE_FIXES / 2
+            behaviour[index]["speed"] = behaviour[index].get("speed", 0.0) + clock
     if places is not None and not places.local:
         speeds = [i for i in range(len(channels)) if names[i, [_AT["speed"], _AT["receiver_speed"]]].max() > LEAST]
         if len(speeds) > 1:
