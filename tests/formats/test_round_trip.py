@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from lxml import etree
 
 from lauftakt.core.log.dialect import Choice, Dialect, fingerprint, likeness
 from lauftakt.core.log.held import held_samples
@@ -54,6 +55,19 @@ def test_a_track_is_read_again(day: Day, tmp_path: Path) -> None:
     speed = log.role("speed")
     at = np.interp(again.role("speed").time, speed.time, speed.values)
     assert np.allclose(again.role("speed").values, at, atol=1e-3)
+
+
+@pytest.mark.parametrize("date", ["2026-05-16T10:05:00+02:00", "2026-05-16T10:05:00", None])
+def test_a_track_is_valid_against_the_schema(day: Day, tmp_path: Path, date: str | None) -> None:
+    log = day.logs[1]
+    named = {key: value for key, value in log.meta.items() if key != "date"} | ({"date": date} if date else {})
+    write_gpx(replace(log, meta=named | {"notes": "<b>&\x0c\x00 two\nlines"}), tmp_path / "a.gpx")
+    schema = etree.XMLSchema(file=str(Path(__file__).parents[1] / "kept" / "gpx-1.1.xsd"))
+    track = etree.parse(str(tmp_path / "a.gpx"))
+    schema.assertValid(track)
+    # What is not in its place is seen.
+    track.getroot().append(etree.Element("{http://www.topografix.com/GPX/1/1}metadata"))
+    assert not schema.validate(track)
 
 
 def test_a_path_leaves_as_geojson(day: Day, tmp_path: Path) -> None:

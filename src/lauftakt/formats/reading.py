@@ -9,11 +9,13 @@ from lauftakt.formats.interpreting import interpret
 
 # Raised when a file gives other samples than before: kept files are then read again.
 READER_VERSION = 2
+# With which a file of ISO/IEC 14496-12 (MP4 and its kin) begins.
+VIDEO_BOXES = (b"ftyp", b"moov", b"mdat", b"wide", b"free", b"skip")
 LAYOUT_ENDINGS = (".geojson", ".json")
 
 
 def kind_of(path: Path) -> str:
-    """``zip``, ``mdf``, ``parquet``, ``arrow``, ``feather``, ``gpx``, ``layout`` or ``csv``, by content."""
+    """``zip``, ``mdf``, ``parquet``, ``arrow``, ``feather``, ``video``, ``gpx``, ``layout`` or ``csv``, by content."""
     with path.open("rb") as file:
         head = file.read(4096)
     if head[:4] in (b"PK\x03\x04", b"PK\x05\x06"):
@@ -26,6 +28,8 @@ def kind_of(path: Path) -> str:
         return "arrow"
     if head[:4] == b"FEA1":
         return "feather"
+    if head[4:8] in VIDEO_BOXES or head[:4] == b"\x1aE\xdf\xa3":
+        return "video"
     text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
     if text[:1] == b"<" and (b"<gpx" in head or path.suffix.lower() == ".gpx"):
         return "gpx"
@@ -64,6 +68,10 @@ def read_raw(path: Path) -> RawLog:
             from lauftakt.formats.mdf import read_mdf
 
             return read_mdf(path)
+        if kind == "video":
+            from lauftakt.formats.video import read_video
+
+            return read_video(path)
         if kind in ("parquet", "arrow"):
             from lauftakt.formats.columnar import read_columnar
 

@@ -15,7 +15,7 @@ from lauftakt.settings import Settings
 from lauftakt.store.accounts import LEADING
 from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import Account, LiveStream, WatchedFile
-from lauftakt.work.intake import ENDINGS, Giver, take_in
+from lauftakt.work.intake import LOG_ENDINGS, Giver, take_in
 from lauftakt.work.queue import send
 from lauftakt.work.recording import Recorder, left_over
 
@@ -46,7 +46,7 @@ class Watch:
         for path in sorted(root.rglob("*"))[:MOST_FILES]:
             inside = path.relative_to(root)
             if (
-                path.suffix.lower() not in ENDINGS
+                path.suffix.lower() not in LOG_ENDINGS
                 or len(inside.parts) > MOST_DEEP
                 or any(part.startswith(".") for part in inside.parts)
                 or not path.is_file()

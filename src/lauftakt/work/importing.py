@@ -258,7 +258,9 @@ def _store(database: Database, source: Source, read: _Read, placed: _Placed, rep
                 )  # fmt: skip
             analysed, sectors = _in_event(session, run, placed, sectors)
             save_analysis(session, run, analysed, version_id, sectors.id if sectors else None, run.reading)
-            keep_original(session, run, source.path)
+            # A video is its picture for the most part: its channels are stored, the file stays with its owner.
+            if kind_of(source.path) != "video":
+                keep_original(session, run, source.path)
             hand_in.run_id, hand_in.driver_id, hand_in.state = run.id, run.driver_id, "taken"
             hand_in.code, hand_in.message = _fate(run, placed, overlaps, read.raw, labels)
     except IntegrityError as error:

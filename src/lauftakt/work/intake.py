@@ -12,7 +12,9 @@ from lauftakt.store.models import Driver, HandIn
 from lauftakt.work.jobs import add_job
 from lauftakt.work.sources import inbox_path, sha256_of
 
-ENDINGS = (".csv", ".txt", ".tsv", ".log", ".gpx", ".mf4", ".mdf", ".dat", ".parquet", ".arrow", ".feather", ".ipc", ".zip", ".geojson", ".json")  # fmt: skip # noqa: E501
+LOG_ENDINGS = (".csv", ".txt", ".tsv", ".log", ".gpx", ".mf4", ".mdf", ".dat", ".parquet", ".arrow", ".feather", ".ipc", ".zip", ".geojson", ".json")  # fmt: skip # noqa: E501
+# Videos may carry channels. They are taken from whoever gives one, not looked for: most of them carry none.
+ENDINGS = (*LOG_ENDINGS, ".mp4", ".m4v", ".mov", ".webm", ".mkv")
 
 
 @dataclass(frozen=True)
