@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from lauftakt import settings
+from lauftakt.core.log.model import Channel, Log
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.store.database import Database, now
 from lauftakt.store.models import HandIn
@@ -15,8 +16,7 @@ from tests.day import Day
 from tests.web.coach import Coach
 
 
-def without_positions(day: Day, tmp_path: Path, name: str) -> bytes:
-    log = day.logs[2]
+def without_positions(log: Log, tmp_path: Path, name: str) -> bytes:
     kept = tuple(c for c in log.channels if c.role not in ("latitude", "longitude"))
     path = tmp_path / name
     write_csv(replace(log, channels=kept, meta={}), path)
@@ -28,7 +28,7 @@ def test_a_log_that_could_not_be_placed_is_tried_on_the_circuit_that_is_named(
 ) -> None:
     for path in (day.layout_file, day.files[0]):
         coach.hand_in(path.name, path.read_bytes())
-    answer = coach.hand_in("okan_yildiz.csv", without_positions(day, tmp_path, "okan_yildiz.csv")).json
+    answer = coach.hand_in("okan_yildiz.csv", without_positions(day.logs[2], tmp_path, "okan_yildiz.csv")).json
     assert (answer["state"], answer["code"], answer["can_place"]) == ("refused", "no-positions", True)
     assert "Choose the circuit" in answer["message"]
     circuits = coach.get("/api/hand-ins").json["choices"]["circuits"]
@@ -48,10 +48,52 @@ def test_a_log_that_could_not_be_placed_is_tried_on_the_circuit_that_is_named(
     assert not list(settings.load().inbox.glob(f"{answer['id']}.*"))
 
 
+# What changes its sign where the same road is driven the other way.
+MIRRORED = ("lateral_acceleration", "longitudinal_acceleration", "yaw_rate", "steering")
+
+
+def driven_backwards(log: Log) -> Log:
+    """A log of the same speeds and pedals on the same road in the other direction."""
+
+    def back(channel: Channel) -> Channel:
+        values = channel.values[::-1]
+        return replace(
+            channel,
+            time=channel.time[-1] - channel.time[::-1],
+            values=-values if channel.role in MIRRORED else values,
+        )
+
+    return replace(log, channels=tuple(back(channel) for channel in log.channels), meta={})
+
+
+def test_a_log_without_positions_was_driven_the_other_way_round(coach: Coach, day: Day, tmp_path: Path) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    layout = coach.get("/api/hand-ins").json["choices"]["circuits"][0]["id"]
+    laps = []
+    for name, log in (("one.csv", day.logs[2]), ("two.csv", day.logs[1])):
+        data = without_positions(driven_backwards(log), tmp_path, name)
+        answer = coach.hand_in(name, data).json
+        path = f"/api/hand-ins/{answer['id']}/retry"
+        assert coach.post(f"{path}?turned=1").status_code == 422
+        assert coach.post(f"{path}?layout={layout}").status_code == 200
+        (row,) = [row for row in coach.get("/api/hand-ins").json["hand_ins"] if row["id"] == answer["id"]]
+        assert (row["state"], row["code"], row["can_place"]) == ("refused", "elsewhere", True)
+        assert coach.post(f"{path}?layout={layout}&turned=1").status_code == 200
+        (row,) = [row for row in coach.get("/api/hand-ins").json["hand_ins"] if row["id"] == answer["id"]]
+        assert row["state"] == "taken", row["message"]
+        assert row["run"]["event"]["circuit"] == "Ellerholm Park, other direction"
+        laps.append([lap["time_s"] for lap in row["run"]["laps"] if lap["time_s"]])
+    own = [lap.time_s for lap in day.runs[2].laps if lap.time_s]
+    assert sorted(laps[0]) == pytest.approx(sorted(own), abs=0.5)
+    circuits = [item["name"] for item in coach.get("/api/hand-ins").json["choices"]["circuits"]]
+    assert circuits == ["Ellerholm Park", "Ellerholm Park, other direction"]
+
+
 def test_what_was_taken_off_the_list_is_forgotten_in_time(
     coach: Coach, database: Database, day: Day, tmp_path: Path
 ) -> None:
-    answer = coach.hand_in("a.csv", without_positions(day, tmp_path, "a.csv")).json
+    answer = coach.hand_in("a.csv", without_positions(day.logs[2], tmp_path, "a.csv")).json
     coach.delete(f"/api/hand-ins/{answer['id']}")
     found = settings.load()
     tidy(database, found.exports, found.inbox)

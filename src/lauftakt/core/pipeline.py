@@ -11,6 +11,7 @@ from lauftakt.core.circuit.drafting import draft_layout, read_tracks
 from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.passages import find_passages
 from lauftakt.core.circuit.sectors import propose_splits
+from lauftakt.core.circuit.turning import turned
 from lauftakt.core.laps.counting import counting_of, is_wet, set_wet_aside
 from lauftakt.core.laps.cutting import split_laps
 from lauftakt.core.laps.lap import Lap, LapTrace, inside
@@ -61,23 +62,54 @@ def make_layout(
 def layout_from(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tuple[Layout, tuple[Warning, ...]]:
     """The same from logs whose tracks were read already (:func:`lauftakt.core.circuit.drafting.read_tracks`)."""
     layout, warnings = draft_layout(read, sketch)
-    layout = replace(layout, corners=name_corners(layout, find_corners(layout), sketch.corners))
-    driven = [found for log, track in read if (found := _whole_laps(log, track, layout)) is not None]
+    layout = _with_corners(layout, sketch)
+    return _as_driven(layout, [_whole_laps(log, track, layout) for log, track in read]), tuple(warnings)
+
+
+_Driven = tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]
+
+
+def _with_corners(layout: Layout, sketch: LayoutSketch) -> Layout:
+    return replace(layout, corners=name_corners(layout, find_corners(layout), sketch.corners))
+
+
+def _as_driven(layout: Layout, laps: Sequence[_Driven | None]) -> Layout:
+    """The layout with passages and splits as whole laps show them."""
+    driven = [found for found in laps if found is not None]
     if not driven:
         raise Unusable("no-laps", "No log holds a whole lap from start line to start line.")
     times, flat, braking = (np.concatenate(rows) for rows in zip(*driven, strict=True))
     layout = replace(layout, passages=find_passages(layout, times, flat, braking))
-    if not layout.splits_m:
-        layout = replace(layout, splits_m=propose_splits(layout, times))
-    return layout, tuple(warnings)
+    return layout if layout.splits_m else replace(layout, splits_m=propose_splits(layout, times))
 
 
-def _whole_laps(log: Log, track: Track, layout: Layout) -> tuple[Array, NDArray[np.bool_], NDArray[np.bool_]] | None:
+def layout_turned(log: Log, layout: Layout, name: str) -> Layout:
+    """The layout driven the other way round, complete, as a run drove it.
+
+    Parameters
+    ----------
+    log : a run in that direction, with or without positions
+    layout : a closed circuit
+    name : of the new layout
+
+    Raises
+    ------
+    Unusable
+        ``elsewhere`` where the run does not fit that way either, ``no-laps``, ``no-positions``.
+    """
+    found = _with_corners(turned(layout, name), LayoutSketch(name=name))
+    return _as_driven(found, [_laps_of(log, place(log, found), found)])
+
+
+def _whole_laps(log: Log, track: Track, layout: Layout) -> _Driven | None:
     """Times, where the throttle is full and where the brake is on in the laps that count, (laps, g) each."""
     try:
-        placed = place_run(log, layout.plane, layout.centre, draws=False, track=track)
+        return _laps_of(log, place_run(log, layout.plane, layout.centre, draws=False, track=track), layout)
     except Unusable:
         return None
+
+
+def _laps_of(log: Log, placed: Placed, layout: Layout) -> _Driven | None:
     laps, traces = split_laps(placed, layout)
     if not counting_of(laps):
         return None

@@ -157,11 +157,13 @@ def retry(viewer: Viewer, hand_in_id: int, query_data: schemas.RetryIn) -> schem
         row = one(session, HandIn, viewer, hand_in_id)
         if query_data.layout is not None:
             row.layout_id = one(session, LayoutRow, viewer, query_data.layout).id
+        elif query_data.turned:
+            raise Problem(422, "layout", "Name the circuit that was driven the other way round.")
         if row.state not in ("failed", "cancelled") and not (row.state == "refused" and row.code in jobs.PLACEABLE):
             raise Problem(409, "settled", "This file is being imported, or its fate is settled.")
         if not inbox_path(settings_of_app().inbox, row.id).exists() and row.source != "logger":
             raise Problem(409, "file-lost", "The file was not kept. Hand it in again.")
-        job_id = jobs.import_again(session, row)
+        job_id = jobs.import_again(session, row, turned=query_data.turned)
     send([job_id])
     with database().begin() as session:
         return show.hand_in(session, viewer, one(session, HandIn, viewer, hand_in_id))

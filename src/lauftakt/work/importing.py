@@ -11,7 +11,7 @@ from lauftakt.core.circuit.layout import Layout, LayoutSketch
 from lauftakt.core.log.model import Log, RawLog, Unusable, Warning
 from lauftakt.core.log.text import one_line
 from lauftakt.core.log.track import Track, read_track
-from lauftakt.core.pipeline import analyse_run, layout_from, with_sectors
+from lauftakt.core.pipeline import analyse_run, layout_from, layout_turned, with_sectors
 from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import READER_VERSION, kind_of, read_raw
@@ -153,6 +153,8 @@ def where(log: Log) -> tuple[float, float]:
 def _on_known_layout(database: Database, source: Source, read: _Read) -> _Placed | None:
     """The first layout nearby on which the run fits."""
     log = read.log
+    if source.turned:
+        return _on_turned_layout(database, source, read)
     with database.begin() as session:
         chosen = mine_by_id(session, HandIn, source.team_id, source.hand_in_id).layout_id
         if chosen is not None:
@@ -175,6 +177,29 @@ def _on_known_layout(database: Database, source: Source, read: _Read) -> _Placed
             if error.code != "elsewhere" or chosen is not None:
                 raise
     return None
+
+
+def _on_turned_layout(database: Database, source: Source, read: _Read) -> _Placed | None:
+    """The named layout, driven the other way round: one that is there already, or a new one."""
+    with database.begin() as session:
+        chosen = mine_by_id(session, HandIn, source.team_id, source.hand_in_id).layout_id
+        row = mine_by_id(session, LayoutRow, source.team_id, chosen or 0)
+        if row.current_id is None:
+            raise Unusable("no-layout", "This circuit waits for its first run; hand in one that was driven forwards.")
+        named = load_layout(session, row.current_id, None)
+        circuit, name = row.circuit.name, f"{row.name}, other direction"[:200]
+        siblings = session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.circuit_id == row.circuit_id)).all()
+        there = [
+            (other.id, other.current_id, load_layout(session, other.current_id, _newest(session, other)))
+            for other in siblings
+            if other.current_id is not None and other.id != row.id
+        ]
+        taken = {other.name for other in siblings}
+    for layout_id, version_id, layout in there:
+        if layout.runs_against(named):
+            return _Placed(layout, analyse_run(read.log, layout, track=read.track), layout_id, version_id)
+    layout = layout_turned(read.log, named, _free_name(name, taken))
+    return _Placed(layout, analyse_run(read.log, layout, track=read.track), None, None, circuit)
 
 
 def _newest(session: Session, row: LayoutRow) -> int | None:

@@ -263,9 +263,13 @@ def is_settled(database: Database, hand_in_id: int) -> bool:
         return hand_in.state == "refused" and hand_in.code not in PLACEABLE
 
 
-def import_again(session: Session, hand_in: HandIn) -> int:
-    """A new job for a hand-in whose last one is finished; returns its id."""
-    job = add_job(session, hand_in.team_id, "import", ("hand_in", hand_in.id), account_id=hand_in.account_id)
+def import_again(session: Session, hand_in: HandIn, *, turned: bool = False) -> int:
+    """A new job for a hand-in whose last one is finished; returns its id. ``turned``: see
+    :class:`lauftakt.work.sources.Source`."""
+    job = add_job(
+        session, hand_in.team_id, "import", ("hand_in", hand_in.id), payload={"turned": turned},
+        account_id=hand_in.account_id,
+    )  # fmt: skip
     hand_in.job_id, hand_in.job = job.id, job
     hand_in.state, hand_in.dismissed_at, hand_in.code, hand_in.message = "waiting", None, None, None
     session.flush()

@@ -208,7 +208,7 @@ def _import(database: Database, inbox: Path, ours: jobs.Claim, report: Report) -
         _fetch(database, row, path, report)
     if not path.exists():
         raise Unusable("file-lost", "The file is no longer in the inbox. Hand it in again.")
-    source = Source(path, row.file_name, ours.team_id, row.id, ours)
+    source = Source(path, row.file_name, ours.team_id, row.id, ours, bool(ours.payload.get("turned")))
     if kind_of(path) == "zip":
         return unpack(database, source, inbox, report)
     import_file(database, source, report)

@@ -20,13 +20,14 @@ class Cancelled(Exception):
 
 @dataclass(frozen=True)
 class Source:
-    """A file to import, and whose hand-in it is."""
+    """A file to import, and whose hand-in it is; ``turned``: the circuit that is named was driven the other way."""
 
     path: Path
     file_name: str
     team_id: int
     hand_in_id: int
     claim: Claim | None = None
+    turned: bool = False
 
 
 def sha256_of(path: Path) -> str:

@@ -22,9 +22,11 @@ class FoundLayout(Schema):
 
 
 class RetryIn(Schema):
-    """On which circuit a file is tried again; nothing leaves that to the program."""
+    """On which circuit a file is tried again, and whether that was driven the other way round; nothing leaves that to
+    the program."""
 
     layout: int | None = None
+    turned: bool = False
 
 
 class HandInOut(Schema):

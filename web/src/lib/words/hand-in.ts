@@ -149,6 +149,8 @@ export const handInTexts = {
     circuit: 'It was driven on',
     choose: 'Choose the circuit',
     place: 'Place it there',
+    turned: 'Driven the other way round',
+    turnedWhy: 'On the chosen circuit, but in the opposite direction',
     again: 'Try again',
     channels: 'Correct its channels',
     noCircuit: 'Hand in a run with positions of this circuit; then this one can be placed by its corners.',

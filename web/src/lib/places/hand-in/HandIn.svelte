@@ -119,11 +119,11 @@
       }
     });
 
-  const place = (item: HandIn, layout: number | null) =>
+  const place = (item: HandIn, layout: number | null, turned = false) =>
     attempt(() =>
       done(
         api.POST('/api/hand-ins/{hand_in_id}/retry', {
-          params: { path: { hand_in_id: item.id }, query: layout === null ? {} : { layout } },
+          params: { path: { hand_in_id: item.id }, query: layout === null ? {} : { layout, turned } },
         }),
       ),
     );

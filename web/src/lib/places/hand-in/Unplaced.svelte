@@ -6,7 +6,7 @@
   interface Props {
     item: HandIn;
     circuits: NonNullable<HandInList['choices']>['circuits'];
-    place: (item: HandIn, layout: number | null) => void;
+    place: (item: HandIn, layout: number | null, turned?: boolean) => void;
     correct: (item: HandIn) => void;
   }
   let { item, circuits, place, correct }: Props = $props();
@@ -26,6 +26,13 @@
     >
     <button type="button" class="do" disabled={!chosen} onclick={() => place(item, Number(chosen))}
       >{t.place}</button
+    >
+    <button
+      type="button"
+      class="may"
+      disabled={!chosen}
+      title={t.turnedWhy}
+      onclick={() => place(item, Number(chosen), true)}>{t.turned}</button
     >
   {:else}
     <span class="muted">{t.noCircuit}</span>
