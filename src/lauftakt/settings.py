@@ -42,6 +42,11 @@ class Settings:
         return self.var / "inbox"
 
     @property
+    def first_code(self) -> Path:
+        """The one-time code that opens the first page of an installation; there until its first team is made."""
+        return self.var / "first-code"
+
+    @property
     def exports(self) -> Path:
         """Archives that were asked for and wait to be taken."""
         return self.var / "exports"

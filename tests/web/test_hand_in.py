@@ -18,7 +18,11 @@ from lauftakt.work.renewing import outdated, want_all
 from tests.day import Day
 from tests.web.coach import Coach
 
-OWN = [table for table in Base.metadata.sorted_tables if table.name not in ("team", "account", "hand_in", "job")]
+OWN = [
+    table
+    for table in Base.metadata.sorted_tables
+    if table.name not in ("team", "account", "hand_in", "job", "sign_in", "sign_in_try")
+]
 
 
 def rows(database: Database, team_id: int) -> dict[str, int]:
@@ -106,7 +110,7 @@ def test_the_driver_can_be_chosen_and_changed(coach: Coach, day: Day) -> None:
     assert changed.json["run"]["driver"]["name"] == "Muller 🏎"
     assert coach.patch(f"/api/runs/{run_id}", json={"driver": "   "}).status_code == 422
     names = {item["name"] for item in coach.get("/api/hand-ins").json["choices"]["drivers"]}
-    assert names == {"Zoë <b>Müller</b>", "Muller 🏎"}
+    assert names == {"Muller 🏎"}  # of the other nothing is left
 
 
 def test_hostile_names_are_only_names(coach: Coach) -> None:

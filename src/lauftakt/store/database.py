@@ -9,12 +9,14 @@ from alembic import command
 from alembic.config import Config
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine, Select, create_engine, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import Engine, Select, create_engine, event, select
+from sqlalchemy.orm import ORMExecuteState, Session, sessionmaker, with_loader_criteria
 
-from lauftakt.store.models.base import Base, Owned, now
+from lauftakt.store.models.base import Base, Owned, Removable, now
 
 T = TypeVar("T", bound=Owned)
+# For the few queries that look at what was removed, too.
+INCLUDE_REMOVED = {"include_removed": True}
 
 
 class NotFound(Exception):
@@ -30,6 +32,7 @@ class Database:
             url, pool_pre_ping=True, pool_recycle=1800, pool_size=10, isolation_level="READ COMMITTED"
         )
         self.session = sessionmaker(self.engine, expire_on_commit=False)
+        event.listen(self.session, "do_orm_execute", _hide_removed)
 
     @contextmanager
     def begin(self) -> Iterator[Session]:
@@ -53,6 +56,14 @@ class Database:
 
     def close(self) -> None:
         self.engine.dispose()
+
+
+def _hide_removed(state: ORMExecuteState) -> None:
+    """Rows that somebody removed are in no answer, whoever asks, and whichever way a query comes to them."""
+    if state.is_select and not state.is_column_load and not state.execution_options.get("include_removed"):
+        state.statement = state.statement.options(
+            with_loader_criteria(Removable, lambda model: model.removed_at.is_(None), include_aliases=True)
+        )
 
 
 def mine(model: type[T], team_id: int) -> Select[T]:
@@ -80,4 +91,4 @@ def _migrations() -> Config:
     return config
 
 
-__all__ = ["Base", "Database", "NotFound", "mine", "mine_by_id", "now"]
+__all__ = ["INCLUDE_REMOVED", "Base", "Database", "NotFound", "mine", "mine_by_id", "now"]

@@ -15,7 +15,7 @@ from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.circuit.layout import Corner, Layout, LayoutSketch, Line, Passage
 from lauftakt.core.plane import Plane
 from lauftakt.store.blocks import pack, unpack
-from lauftakt.store.database import mine, now
+from lauftakt.store.database import INCLUDE_REMOVED, mine, now
 from lauftakt.store.models import Circuit, LayoutRow, LayoutVersion, SectorSet
 
 NEAR_M = 15_000
@@ -127,7 +127,10 @@ def sketch_of(row: LayoutRow) -> LayoutSketch:
 
 def circuit_named(session: Session, team_id: int, name: str) -> Circuit:
     """The team's circuit of a name, made where it is new."""
-    row = session.scalar(mine(Circuit, team_id).where(Circuit.name == name))
+    row = session.scalar(mine(Circuit, team_id).where(Circuit.name == name), execution_options=INCLUDE_REMOVED)
+    if row is not None and row.removed_at is not None:
+        row.removed_at = None
+        session.flush()
     if row is None:
         row = Circuit(team_id=team_id, name=name)
         session.add(row)

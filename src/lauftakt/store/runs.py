@@ -15,7 +15,7 @@ from lauftakt.core.log.model import Log, RawChannel, RawLog, Warning, rate_of
 from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.text import one_line
 from lauftakt.store.blocks import BLOCK_SAMPLES, pack, unpack
-from lauftakt.store.database import mine, now
+from lauftakt.store.database import INCLUDE_REMOVED, mine, now
 from lauftakt.store.layouts import sectors_of
 from lauftakt.store.models import Car, ChannelRow, Driver, Event, LayoutRow, Run, Samples
 
@@ -45,9 +45,12 @@ def moment_of(run: Run) -> str | None:
 
 
 def named(session: Session, model: type[Named], team_id: int, name: str) -> Named:
-    """The team's driver or car of a name, made where it is new."""
+    """The team's driver or car of a name, made where it is new; one that was removed is back when it is named."""
     name = one_line(name, 200) or "?"
-    row = session.scalar(mine(model, team_id).where(model.name == name))
+    row = session.scalar(mine(model, team_id).where(model.name == name), execution_options=INCLUDE_REMOVED)
+    if row is not None and row.removed_at is not None:
+        row.removed_at = None
+        session.flush()
     if row is None:
         row = model(team_id=team_id, name=name)
         if isinstance(row, Driver):
@@ -61,7 +64,10 @@ def event_for(session: Session, team_id: int, layout: LayoutRow, name: str | Non
     """The event of a day at a layout, made where it is new."""
     name = one_line(name or "", 200) or layout.name
     query = mine(Event, team_id).where(Event.layout_id == layout.id, Event.day == day, Event.name == name)
-    row = session.scalar(query)
+    row = session.scalar(query, execution_options=INCLUDE_REMOVED)
+    if row is not None and row.removed_at is not None:
+        row.removed_at = None
+        session.flush()
     if row is None:
         sectors = sectors_of(session, layout)
         row = Event(

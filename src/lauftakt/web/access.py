@@ -4,23 +4,20 @@ from collections.abc import Callable
 from functools import wraps
 from typing import Any, TypeVar, cast
 
-from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from flask import current_app
-from flask_login import LoginManager, UserMixin, current_user
-from sqlalchemy import select
+from flask import current_app, request
+from flask import session as cookie
+from flask_login import LoginManager, UserMixin, current_user, login_user
+from sqlalchemy.orm import Session
 
 from lauftakt.store.database import Database
 from lauftakt.store.lineup import CurveCache
-from lauftakt.store.models import Account, Team
+from lauftakt.store.models import Account, SignIn, Team
+from lauftakt.store.sign_ins import begin_sign_in, sign_in_of
 from lauftakt.web.policy import Action, Viewer, allowed
 
 F = TypeVar("F", bound=Callable[..., Any])
 
-hasher = PasswordHasher()
 login_manager = LoginManager()
-# Verified against when no account has the address, so that both answers take the same time.
-_NOBODY = hasher.hash("nobody")
 _WHY: dict[Action, str] = {
     "see": "This is not yours to see.",
     "see-team": "Only those who lead or assist the team can see this.",
@@ -29,6 +26,7 @@ _WHY: dict[Action, str] = {
     "hand-in": "Only a coach, or a driver by a personal link, can hand in.",
     "tell": "Only a coach or the driver can tell this.",
     "account": "This needs an account.",
+    "lead": "Only the owner of the team can do this.",
 }
 
 
@@ -41,19 +39,25 @@ class Problem(Exception):
 
 
 class SignedIn(UserMixin):
-    """An account for the length of a request, detached from the database."""
+    """An account for the length of a request, detached from the database, and the sign-in by which it is here."""
 
-    def __init__(self, account: Account, team: Team) -> None:
+    def __init__(self, row: SignIn, account: Account, team: Team, token: str) -> None:
         self.id = account.id
-        self.team_name = team.name
-        self.name, self.role = account.name, account.role
-        self.units, self.look, self.shortcuts = account.units, account.look, account.shortcuts
+        self.sign_in_id, self.token = row.id, token
+        self.team_name, self.demo = team.name, team.demo
+        self.name, self.email, self.role = account.name, account.email, account.role
+        self.units, self.look, self.dates = account.units, account.look, account.dates
+        self.shortcuts = account.shortcuts
         self.viewer = Viewer(
             kind=cast(Any, account.role),
             team_id=account.team_id,
             account_id=account.id,
             driver_id=account.driver_id,
         )
+
+    def get_id(self) -> str:
+        """What the cookie holds: the token of the sign-in, which the server can end."""
+        return self.token
 
 
 def database() -> Database:
@@ -71,25 +75,27 @@ def curve_cache() -> CurveCache:
 
 
 @login_manager.user_loader
-def _load(user_id: str) -> SignedIn | None:
+def _load(token: str) -> SignedIn | None:
     with database().begin() as session:
-        row = session.execute(
-            select(Account, Team).join(Team, Team.id == Account.team_id).where(Account.id == int(user_id))
-        ).first()
-        return SignedIn(row[0], row[1]) if row else None
+        found = sign_in_of(session, token)
+        return SignedIn(*found, token) if found else None
 
 
-def check_password(email: str, password: str) -> SignedIn | None:
-    """The account of an address and its password, or None."""
-    with database().begin() as session:
-        row = session.execute(
-            select(Account, Team).join(Team, Team.id == Account.team_id).where(Account.email == email.lower())
-        ).first()
-        try:
-            hasher.verify(row[0].password_hash if row else _NOBODY, password)
-        except (VerifyMismatchError, InvalidHashError):
-            return None
-        return SignedIn(row[0], row[1]) if row else None
+def enter(session: Session, account: Account) -> None:
+    """Sign an account in on the device that asks."""
+    row, token = begin_sign_in(session, account, device_of(request.user_agent.string))
+    cookie.permanent = True
+    login_user(SignedIn(row, account, session.get_one(Team, account.team_id), token))
+
+
+def device_of(agent: str) -> str:
+    """A browser and its system in two words, as it calls itself; good enough to know one's own phone again."""
+    browsers = (("Edg/", "Edge"), ("OPR/", "Opera"), ("Firefox/", "Firefox"), ("Chrome/", "Chrome"))
+    systems = (("iPhone", "iPhone"), ("iPad", "iPad"), ("Android", "Android"), ("Windows", "Windows"))
+    more = (("Mac OS", "Mac"), ("CrOS", "Chromebook"), ("Linux", "Linux"))
+    browser = next((name for mark, name in browsers if mark in agent), "Safari" if "Safari/" in agent else "")
+    system = next((name for mark, name in (*systems, *more) if mark in agent), "")
+    return f"{browser} on {system}" if browser and system else browser or system or "Unknown device"
 
 
 def only(action: Action) -> Callable[[F], F]:

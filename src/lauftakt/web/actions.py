@@ -18,7 +18,10 @@ from lauftakt.web.access import Problem, database, only
 from lauftakt.web.channels import apply_choices
 from lauftakt.web.drivers import part
 from lauftakt.web.labels import change_labels, judge_lap
+from lauftakt.web.layouts import split
+from lauftakt.web.links import bring_link_back
 from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.removing import take_back
 from lauftakt.work.queue import send
 
 blueprint = APIBlueprint("actions", __name__, tag="Actions")
@@ -44,7 +47,7 @@ def list_actions(viewer: Viewer, query_data: schemas.ActionQuery) -> schemas.Act
                 schemas.ActionOut(
                     id=row.id,
                     at=show.moment(row.at),
-                    who=names.get(row.account_id or 0, "a driver, by link" if row.link_id else "the program"),
+                    who=names.get(row.account_id or 0, _else(row)),
                     summary=row.summary,
                     undone=row.undone_at is not None,
                     can_undo=bool(row.inverse) and row.undone_at is None,
@@ -53,6 +56,11 @@ def list_actions(viewer: Viewer, query_data: schemas.ActionQuery) -> schemas.Act
             ],
             next=shown[-1].id if len(rows) > len(shown) else None,
         )
+
+
+def _else(row: Action) -> str:
+    """Who did it, where no account says so."""
+    return "a driver, by link" if row.link_id else "somebody who left"
 
 
 @blueprint.post("/actions/<int:action_id>/undo")
@@ -113,7 +121,7 @@ def _hand_in(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int
 
 
 def _link(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
-    one(session, HandInLink, viewer, step["link"]).revoked_at = None
+    bring_link_back(session, one(session, HandInLink, viewer, step["link"]))
     return []
 
 
@@ -124,4 +132,6 @@ _STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
     "hand-in": _hand_in,
     "link": _link,
     "driver": part,
+    "layout": split,
+    "removed": take_back,
 }

@@ -15,19 +15,25 @@ from werkzeug.exceptions import HTTPException
 
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.settings import Settings
+from lauftakt.store.accounts import Refused
 from lauftakt.store.database import Database, NotFound
 from lauftakt.store.lineup import CurveCache
 from lauftakt.web import (
+    accounts,
     actions,
     channels,
     compare,
     drivers,
     exports,
+    first,
     hand_in,
+    layouts,
     links,
     loggers,
     paddock,
+    people,
     registry,
+    removing,
     runs,
     sessions,
     stream,
@@ -63,7 +69,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
         SESSION_COOKIE_SAMESITE="Lax",
         SESSION_COOKIE_SECURE=settings.https,
         SESSION_COOKIE_NAME="lauftakt",
-        PERMANENT_SESSION_LIFETIME=timedelta(days=14),
+        PERMANENT_SESSION_LIFETIME=timedelta(days=90),
         MAX_CONTENT_LENGTH=settings.upload_mb * 1_000_000,
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_SSL_STRICT=settings.https,
@@ -87,7 +93,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     limiter.init_app(app)
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
-        compare, drivers,
+        compare, drivers, accounts, people, first, removing, layouts,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)
@@ -113,6 +119,10 @@ def _errors(app: APIFlask, settings: Settings) -> None:
     @app.errorhandler(Problem)
     def told(error: Problem) -> tuple[Response, int]:
         return _problem(error.status, error.code, str(error))
+
+    @app.errorhandler(Refused)
+    def refused(error: Refused) -> tuple[Response, int]:
+        return _problem(422, error.code, str(error))
 
     @app.errorhandler(NotFound)
     def missing(_: NotFound) -> tuple[Response, int]:

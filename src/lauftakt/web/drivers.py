@@ -7,6 +7,7 @@ from sqlalchemy import update
 from sqlalchemy.orm import Session
 
 from lauftakt.store.actions import note_action
+from lauftakt.store.database import now
 from lauftakt.store.models import Account, Driver, HandIn, HandInLink, Run
 from lauftakt.store.runs import named
 from lauftakt.web import schemas, show
@@ -41,7 +42,7 @@ def join(viewer: Viewer, driver_id: int, json_data: schemas.JoinIn) -> schemas.J
             summary=f"{gone.name} was joined with {kept.name}.",
             inverse=[{"do": "driver", "name": gone.name, "colour": gone.colour, "moved": moved}],
         )
-        session.delete(gone)
+        gone.removed_at = now()
         session.flush()
         session.expire_all()
         return schemas.Joined(driver=show.driver(kept), runs=len(moved["runs"]), action=action.id)

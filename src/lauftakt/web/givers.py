@@ -1,9 +1,11 @@
 """Who hands in: somebody signed in, or the holder of a driver's personal link."""
 
+import io
 import secrets
 from datetime import timedelta
 from typing import cast
 
+import segno
 from flask import current_app, request
 from itsdangerous import BadSignature, URLSafeSerializer
 
@@ -30,13 +32,14 @@ def myself(viewer: Viewer, driver_name: str | None = None) -> Giver:
     return Giver(viewer.team_id, "browser", driver_name=typed, account_id=viewer.account_id)
 
 
-def _signer() -> URLSafeSerializer:
-    return URLSafeSerializer(settings_of_app().secret, salt="hand-in link")
+def signer(what: str) -> URLSafeSerializer:
+    """Signs the secret part of one kind of link."""
+    return URLSafeSerializer(settings_of_app().secret, salt=what)
 
 
 def token_of(link: HandInLink) -> str:
     """The secret part of a link's address; made from the row, never kept."""
-    return str(_signer().dumps([link.id, link.nonce]))
+    return str(signer("hand-in link").dumps([link.id, link.nonce]))
 
 
 def new_link(team: int, driver_id: int, days: int) -> HandInLink:
@@ -59,7 +62,7 @@ def link_of(token: str) -> tuple[HandInLink, Driver]:
         404 for what was never given out, 410 for what was revoked or ran out.
     """
     try:
-        link_id, nonce = _signer().loads(token)
+        link_id, nonce = signer("hand-in link").loads(token)
     except (BadSignature, ValueError, TypeError) as error:
         raise Problem(404, "no-link", "This link is not known. Ask your coach for a new one.") from error
     with database().begin() as session:
@@ -72,6 +75,8 @@ def link_of(token: str) -> tuple[HandInLink, Driver]:
             raise Problem(410, "link-expired", "This link has run out. Ask your coach for a new one.")
         if row.last_used_at is None or now() - row.last_used_at > timedelta(seconds=20):
             row.last_used_at = now()
+        if row.driver is None:
+            raise Problem(410, "link-revoked", "This link was taken back. Ask your coach for a new one.")
         return row, row.driver
 
 
@@ -89,3 +94,20 @@ def by_link(token: str) -> Giver:
 def public_address() -> str:
     """The address under which phones reach this server."""
     return settings_of_app().public_url or request.host_url.rstrip("/")
+
+
+LOOPBACK = ("http://127.", "http://localhost", "https://127.", "https://localhost")
+
+
+def reachable() -> bool:
+    """Whether another machine can open this server's links."""
+    return not public_address().startswith(LOOPBACK)
+
+
+def picture_of(address: str) -> str:
+    """An address as a QR code, SVG."""
+    picture = io.BytesIO()
+    segno.make(address, error="m").save(
+        picture, kind="svg", xmldecl=False, svgns=True, scale=4, border=2, omitsize=True
+    )
+    return picture.getvalue().decode()

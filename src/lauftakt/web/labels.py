@@ -9,6 +9,7 @@ from lauftakt.store.actions import note_action
 from lauftakt.store.counting import laps_of, say_of_lap, settle, word_for
 from lauftakt.store.database import mine, now
 from lauftakt.store.models import Car, Driver, Event, HandIn, LapRow, LapWord, LayoutRow, Run
+from lauftakt.store.removing import remove_if_empty
 from lauftakt.store.runs import event_for, moment_of, named, parse_date
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem
@@ -27,6 +28,7 @@ def change_labels(session: Session, viewer: Viewer, run: Run, change: schemas.La
         422 where a name is taken or a date cannot be read.
     """
     told = dict(run.labels_from)
+    before = run.driver_id, run.car_id
     for name in change.model_fields_set:
         if _change(session, run, name, getattr(change, name)):
             told[name] = by
@@ -34,6 +36,10 @@ def change_labels(session: Session, viewer: Viewer, run: Run, change: schemas.La
         _move(session, run, change.event if "event" in change.model_fields_set else run.event.name)
     run.labels_from = told
     session.flush()
+    if run.driver_id != before[0]:
+        remove_if_empty(session, run.team_id, Driver, before[0])
+    if run.car_id != before[1]:
+        remove_if_empty(session, run.team_id, Car, before[1])
     if "conditions" in change.model_fields_set:
         settle(session, run)
     if run.analysis is not None and run.analysis.sector_set_id != run.event.sector_set_id:
@@ -139,7 +145,7 @@ def _move(session: Session, run: Run, name: str | None) -> None:
     if left.id != run.event.id:
         still = session.scalar(select(Run.id).where(Run.team_id == run.team_id, Run.event_id == left.id).limit(1))
         if still is None:
-            session.delete(left)
+            left.removed_at = now()  # and not deleted: removed runs may still be of it
 
 
 def judge_lap(

@@ -1,19 +1,25 @@
 """Personal hand-in links: made, shown as QR code, taken back; and what their holder sees."""
 
-import io
-
-import segno
 from apiflask import APIBlueprint
 from sqlalchemy import or_
-from sqlalchemy.orm import selectinload
+from sqlalchemy.orm import Session, selectinload
 
 from lauftakt.store.actions import note_action
 from lauftakt.store.database import mine, mine_by_id, now
 from lauftakt.store.models import Driver, HandIn, HandInLink, Run, Team
 from lauftakt.store.runs import named
 from lauftakt.web import schemas, show
-from lauftakt.web.access import database, only
-from lauftakt.web.givers import link_of, new_link, public_address, settings_of_app, token_of, viewer_of
+from lauftakt.web.access import Problem, database, only
+from lauftakt.web.givers import (
+    link_of,
+    new_link,
+    picture_of,
+    public_address,
+    reachable,
+    settings_of_app,
+    token_of,
+    viewer_of,
+)
 from lauftakt.web.labels import change_many
 from lauftakt.web.limits import limiter
 from lauftakt.web.policy import Viewer, one, visible
@@ -21,7 +27,6 @@ from lauftakt.web.policy import Viewer, one, visible
 blueprint = APIBlueprint("links", __name__, tag="Links")
 
 PAGE = 30
-LOOPBACK = ("http://127.", "http://localhost", "https://127.", "https://localhost")
 
 
 @blueprint.get("/links")
@@ -39,7 +44,7 @@ def list_links(viewer: Viewer) -> schemas.LinkList:
         return schemas.LinkList(
             links=[_out(row) for row in rows],
             drivers=show.everybody(session, viewer),
-            reachable=not public_address().startswith(LOOPBACK),
+            reachable=reachable(),
         )
 
 
@@ -88,21 +93,31 @@ def restore_link(viewer: Viewer, link_id: int) -> schemas.LinkOut:
     """Give a link that was just taken back its power again."""
     with database().begin() as session:
         row = mine_by_id(session, HandInLink, viewer.team_id, link_id)
-        row.revoked_at = None
+        bring_link_back(session, row)
         return _out(row)
+
+
+def bring_link_back(session: Session, row: HandInLink) -> None:
+    """Undo that a link was taken back; one that was replaced stays dead.
+
+    Raises
+    ------
+    Problem
+        409 ``replaced``
+    """
+    newer = mine(HandInLink, row.team_id).where(HandInLink.driver_id == row.driver_id, HandInLink.id > row.id)
+    if row.revoked_at is not None and session.scalar(newer.limit(1)) is not None:
+        raise Problem(409, "replaced", "This link was replaced by a newer one and opens nothing any more.")
+    row.revoked_at = None
 
 
 def _out(row: HandInLink) -> schemas.LinkOut:
     address = f"{public_address()}/give/{token_of(row)}"
-    picture = io.BytesIO()
-    segno.make(address, error="m").save(
-        picture, kind="svg", xmldecl=False, svgns=True, scale=4, border=2, omitsize=True
-    )
     return schemas.LinkOut(
         id=row.id,
         driver=show.driver(row.driver),
         address=address,
-        qr_svg=picture.getvalue().decode(),
+        qr_svg=picture_of(address),
         created_at=show.moment(row.created_at),
         expires_at=show.moment(row.expires_at),
         last_used_at=show.moment(row.last_used_at) if row.last_used_at else None,

@@ -26,13 +26,14 @@ from lauftakt.store.models import (
     LayoutVersion,
     Owned,
     Run,
+    SignIn,
     Upload,
 )
 
 T = TypeVar("T", bound=Owned)
 
 Kind = Literal["owner", "coach", "assistant", "driver", "link"]
-Action = Literal["see", "see-team", "note", "change", "hand-in", "tell", "account"]
+Action = Literal["see", "see-team", "note", "change", "hand-in", "tell", "account", "lead"]
 
 WHOLE_TEAM: tuple[Kind, ...] = ("owner", "coach", "assistant")
 LEADING: tuple[Kind, ...] = ("owner", "coach")
@@ -50,6 +51,8 @@ ACTIONS: dict[Action, tuple[Kind, ...]] = {
     "tell": ("owner", "coach", "driver", "link"),
     # One's own preferences.
     "account": ("owner", "coach", "assistant", "driver"),
+    # Who belongs to the team, and whether there is one.
+    "lead": ("owner",),
 }
 
 
@@ -84,7 +87,7 @@ def may(viewer: Viewer, action: Action, row: Owned) -> bool:
 def visible(model: type[T], viewer: Viewer) -> Select[T]:
     """The rows of a table that a viewer may see; every query of a request begins here."""
     query = select(model).where(model.team_id == viewer.team_id)
-    if viewer.kind in WHOLE_TEAM:
+    if viewer.kind in WHOLE_TEAM and model is not SignIn:
         return query
     condition = _own(model, viewer)
     return query.where(false() if condition is None else condition)
@@ -92,6 +95,8 @@ def visible(model: type[T], viewer: Viewer) -> Select[T]:
 
 def _own(model: type[Any], viewer: Viewer) -> Any:
     """What makes a row a driver's own; None where a table holds nothing for drivers."""
+    if model is SignIn:  # anybody's own only
+        return None if viewer.account_id is None else SignIn.account_id == viewer.account_id
     own = select(Run.id).where(Run.team_id == viewer.team_id, Run.driver_id == viewer.driver_id)
     if viewer.driver_id is None:
         return None

@@ -161,6 +161,10 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True,
             if ours.kind == "renew":
                 report(0.2, "recognising")
                 renew_run(database, ours.team_id, ours.subject_id, ours)
+            elif ours.kind == "demo":
+                from lauftakt.work.demo_school import fill_demo_school
+
+                more = fill_demo_school(database, inbox, ours, report)
             elif ours.kind == "export":
                 result = export(database, exports or inbox.parent / "exports", ours, report)
             else:

@@ -63,6 +63,8 @@ class LayoutSketch:
 
 # Nearer than this to the other line it is the same road.
 OTHER_WAY_M = 20.0
+# Two lines round the same circuit, each from some driver's laps, differ in length by less.
+SAME_LENGTH = 0.03
 
 
 @dataclass(frozen=True)
@@ -107,13 +109,26 @@ class Layout:
 
     def runs_against(self, other: "Layout") -> bool:
         """Whether this is the other layout driven in the opposite direction, for the greater part."""
+        near, along = self._beside(other)
+        return near > 0.6 and along < -0.5
+
+    def is_same_way(self, other: "Layout") -> bool:
+        """Whether both are the same road driven in the same direction, all the way round."""
+        lengths = abs(self.length - other.length) < SAME_LENGTH * other.length
+        near, along = self._beside(other)
+        return lengths and self.centre.closed == other.centre.closed and near > 0.95 and along > 0.8
+
+    def _beside(self, other: "Layout") -> tuple[float, float]:
+        """Share of this line that lies on the other's road, and how far both point the same way there (1 to -1)."""
         every = slice(None, None, 10)
         latitude, longitude = self.plane.to_degrees(self.centre.x[every], self.centre.y[every])
         x, y = other.plane.to_xy(latitude, longitude)
         s, offset = other.centre.project(x, y)
         heading = np.arctan2(np.gradient(y), np.gradient(x))
         near = np.abs(offset) < OTHER_WAY_M
-        return bool(near.mean() > 0.6 and np.mean(np.cos(heading - other.centre.at(s)[2])[near]) < -0.5)
+        if not near.any():
+            return 0.0, 0.0
+        return float(near.mean()), float(np.mean(np.cos(heading - other.centre.at(s)[2])[near]))
 
     def grid(self) -> Array:
         """The common grid: whole metres from 0, and the length."""

@@ -1,11 +1,11 @@
 """Tables, by subject. Every row belongs to a team."""
 
 from lauftakt.store.models.analyses import Analysis, Curves, LapRow, SectorTime
-from lauftakt.store.models.base import Base, Owned
+from lauftakt.store.models.base import Base, Owned, Removable
 from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, SectorSet
 from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow
 from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
-from lauftakt.store.models.people import Account, Car, Driver, Team
+from lauftakt.store.models.people import Account, Car, Driver, Invitation, SignIn, SignInTry, Team
 from lauftakt.store.models.runs import ChannelRow, DialectRow, LapWord, Original, OriginalPart, Run, RunOverlap, Samples
 from lauftakt.store.models.work import Action, Job
 
@@ -26,6 +26,7 @@ __all__ = [
     "FindingRow",
     "HandIn",
     "HandInLink",
+    "Invitation",
     "Job",
     "LapRow",
     "LapWord",
@@ -35,11 +36,14 @@ __all__ = [
     "Original",
     "OriginalPart",
     "Owned",
+    "Removable",
     "Run",
     "RunOverlap",
     "Samples",
     "SectorSet",
     "SectorTime",
+    "SignIn",
+    "SignInTry",
     "Team",
     "Upload",
     "WatchedFile",

@@ -32,6 +32,13 @@ class Owned:
     team_id: Mapped[int] = mapped_column(ForeignKey("team.id", ondelete="CASCADE"), index=True)
 
 
+class Removable:
+    """Mixed into what people can remove: such a row is hidden from every query at once, can be brought back, and is
+    gone for good some weeks later. Only what asks for ``include_removed`` sees it."""
+
+    removed_at: Mapped[datetime | None] = mapped_column(index=True)
+
+
 def now() -> datetime:
     """The present in UTC, as stored."""
     return datetime.now(UTC).replace(tzinfo=None)

@@ -7,10 +7,10 @@ from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from lauftakt.store.models.base import Base, Owned
+from lauftakt.store.models.base import Base, Owned, Removable
 
 
-class Circuit(Owned, Base):
+class Circuit(Removable, Owned, Base):
     """A venue."""
 
     __tablename__ = "circuit"
@@ -18,7 +18,7 @@ class Circuit(Owned, Base):
     name: Mapped[str] = mapped_column(String(200))
 
 
-class LayoutRow(Owned, Base):
+class LayoutRow(Removable, Owned, Base):
     """One way of driving round a circuit. Until its first run comes it is only a sketch; then ``current`` is the
     version that new analyses use."""
 
@@ -62,7 +62,7 @@ class SectorSet(Owned, Base):
     created_at: Mapped[datetime]
 
 
-class Event(Owned, Base):
+class Event(Removable, Owned, Base):
     """A day or a weekend on one layout of a circuit, with its own way of cutting the lap into sectors."""
 
     __tablename__ = "event"

@@ -8,7 +8,7 @@ from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from lauftakt.store.models.analyses import Analysis
-from lauftakt.store.models.base import Base, Owned
+from lauftakt.store.models.base import Base, Owned, Removable
 from lauftakt.store.models.circuits import Event, LayoutRow
 from lauftakt.store.models.people import Car, Driver
 
@@ -25,7 +25,7 @@ class DialectRow(Owned, Base):
     updated_at: Mapped[datetime]
 
 
-class Run(Owned, Base):
+class Run(Removable, Owned, Base):
     """One continuous log of one driver in one car.
 
     ``started_at`` is the clock at the circuit, ``zone`` its offset where the log told it. ``reading`` counts how often

@@ -19,6 +19,14 @@ class JoinIn(Schema):
     into: int
 
 
+class LayoutJoined(Schema):
+    """A circuit that was taken for two is one again; its runs are being placed on the one that was kept."""
+
+    name: str
+    runs: int
+    action: int
+
+
 class Joined(Schema):
     driver: DriverOut
     runs: int

@@ -12,20 +12,30 @@ class SignIn(Schema):
     password: Annotated[str, StringConstraints(min_length=1, max_length=200)]
 
 
+Units = Literal["metric", "imperial"]
+Look = Literal["system", "light", "dark"]
+# In which language dates are written; ``browser``: in the browser's.
+Dates = Literal["browser", "en-GB", "en-US", "de-DE", "fr-FR", "es-ES", "it-IT", "nl-NL"]
+
+
 class Preferences(Schema):
     """Each may be left out: then it stays."""
 
-    units: Literal["metric", "imperial"] | None = None
-    look: Literal["system", "light", "dark"] | None = None
+    units: Units | None = None
+    look: Look | None = None
+    dates: Dates | None = None
     shortcuts: bool | None = None
 
 
 class Me(Schema):
     name: str
+    email: str
     team: str
+    demo: bool = Field(description="Whether the team is the made-up school.")
     role: Literal["owner", "coach", "assistant", "driver"]
-    units: Literal["metric", "imperial"]
-    look: Literal["system", "light", "dark"]
+    units: Units
+    look: Look
+    dates: Dates
     shortcuts: bool
 
 
@@ -34,4 +44,5 @@ class Session(Schema):
 
     me: Me | None
     csrf: str
+    empty: bool = Field(description="Nobody is signed in, and nobody has a team here yet.")
     build: str = Field(description="Of the program; part of the address of everything that is kept in the browser.")

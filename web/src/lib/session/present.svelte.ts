@@ -30,7 +30,7 @@ class Present {
     this.take(
       await done(
         api.PATCH('/api/session/preferences', {
-          body: { units: null, look: null, shortcuts: null, ...change },
+          body: { units: null, look: null, dates: null, shortcuts: null, ...change },
         }),
       ),
     );
