@@ -4,10 +4,12 @@ import os
 import socket
 from pathlib import Path
 
+import pymysql
 import pytest
 
-from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB
+from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, system_user
 from lauftakt.operate.stack import Stack
+from lauftakt.store.database import Database
 
 
 @pytest.fixture(autouse=True)
@@ -61,3 +63,62 @@ def test_one_start_for_each_folder(tmp_path: Path) -> None:
     again = Stack(tmp_path)
     again.start_database(quiet).close()
     again.stop()
+
+
+def test_the_machines_other_users_stay_outside(tmp_path: Path) -> None:
+    server = PrivateMariaDB(tmp_path / "database")
+    server.start()
+    try:
+        assert server.folder.stat().st_mode & 0o077 == 0
+        assert server.socket.parent.stat().st_mode & 0o077 == 0
+        kept = server.folder / "password"
+        assert kept.stat().st_mode & 0o177 == 0
+        assert len(kept.read_text()) >= 32
+        assert not (server.folder / "init.sql").exists()
+        for user, password in (("root", ""), ("lauftakt", "lauftakt"), ("lauftakt", ""), ("", "")):
+            with pytest.raises(pymysql.Error):
+                pymysql.connect(host="127.0.0.1", port=server.port, user=user, password=password)
+        # By the socket, too, only the system's user under their own name.
+        with pytest.raises(pymysql.Error):
+            pymysql.connect(unix_socket=str(server.socket), user="lauftakt", password="")
+        with server.connect() as connection, connection.cursor() as cursor:
+            cursor.execute("SELECT User, Host FROM mysql.user ORDER BY 1, 2")
+            names = {user for user, _ in cursor.fetchall()}
+        assert names == {"lauftakt", "mariadb.sys", system_user()}
+        assert Database(server.url).versions()[0] is None
+    finally:
+        server.stop()
+
+
+def test_a_folder_that_an_older_version_left_open_is_closed(tmp_path: Path) -> None:
+    server = PrivateMariaDB(tmp_path / "database")
+    server.start()
+    with server.connect() as connection, connection.cursor() as cursor:
+        cursor.execute("CREATE USER 'root'@'127.0.0.1' IDENTIFIED BY ''")
+        cursor.execute("GRANT ALL ON *.* TO 'root'@'127.0.0.1'")
+        cursor.execute("CREATE USER ''@'localhost'")
+        cursor.execute("ALTER USER 'lauftakt'@'127.0.0.1' IDENTIFIED BY 'lauftakt'")
+        cursor.execute("CREATE TABLE lauftakt.kept (id INT)")
+    pymysql.connect(host="127.0.0.1", port=server.port, user="root", password="").close()
+    server.stop()
+    (server.folder / "password").unlink()
+    server.folder.chmod(0o755)
+    server.start()
+    try:
+        for user, password in (("root", ""), ("lauftakt", "lauftakt"), ("", "")):
+            with pytest.raises(pymysql.Error):
+                pymysql.connect(host="127.0.0.1", port=server.port, user=user, password=password)
+        assert server.folder.stat().st_mode & 0o077 == 0
+        with server.connect() as connection, connection.cursor() as cursor:
+            assert cursor.execute("SHOW TABLES IN lauftakt") == 1
+    finally:
+        server.stop()
+
+
+def test_a_server_that_outlived_its_start_is_stopped(tmp_path: Path) -> None:
+    first, second = PrivateMariaDB(tmp_path / "database"), PrivateMariaDB(tmp_path / "database")
+    first.start()
+    second.start()
+    assert first._process is not None
+    assert first._process.wait(20) is not None
+    second.stop()

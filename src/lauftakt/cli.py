@@ -9,7 +9,6 @@ import sys
 import threading
 from collections.abc import Callable
 from pathlib import Path
-from types import FrameType
 
 from lauftakt import settings
 
@@ -29,12 +28,15 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
+    from lauftakt.operate.shell import add_commands
+
     parser = argparse.ArgumentParser(prog="lauftakt", description="Compare laps and say where time is lost.")
     commands = parser.add_subparsers(dest="command", required=True)
     demo = commands.add_parser("demo", help="start everything on this machine with the demo team")
     demo.add_argument("--port", type=int, default=None, help="port of the server (default: that of the last start)")
     demo.add_argument("--var", type=Path, default=settings.default_var(), help="folder for data and logs")
     demo.add_argument("--lan", action="store_true", help="let phones in the local network reach it, over HTTPS")
+    demo.add_argument("--new-password", action="store_true", help="choose the coach's password (asked for with --lan)")
     demo.set_defaults(run=_demo)
     logs = commands.add_parser("demo-logs", help="write the demo team's log files into a folder")
     logs.add_argument("folder", type=Path)
@@ -68,6 +70,7 @@ def _parser() -> argparse.ArgumentParser:
     take.set_defaults(run=_import)
     collect = commands.add_parser("collect", help="watch a folder and record a simulator's stream, as settings say")
     collect.set_defaults(run=_collect)
+    add_commands(commands)
     openapi = commands.add_parser("openapi", help="print the API's OpenAPI description")
     openapi.set_defaults(run=_openapi)
     return parser
@@ -200,25 +203,18 @@ def _openapi(_: argparse.Namespace) -> int:
 
 def _demo(chosen: argparse.Namespace) -> int:
     from lauftakt.operate.demo_stack import run_demo
-    from lauftakt.operate.mariadb import CannotStart
+    from lauftakt.operate.shell import ask_password, keep_running
 
-    def stop(_signal: int, _frame: FrameType | None) -> None:
-        # Once is enough: a second Ctrl-C must not interrupt the stopping.
-        for ending in (signal.SIGTERM, signal.SIGINT):
-            signal.signal(ending, signal.SIG_IGN)
-        raise KeyboardInterrupt
-
-    for ending in (signal.SIGTERM, signal.SIGINT):
-        signal.signal(ending, stop)
+    password = None
+    if chosen.new_password or (chosen.lan and not (chosen.var / "demo-password-chosen").exists()):
+        say("Others can reach this demo, and its own password is known to everybody." if chosen.lan else "")
+        password = ask_password("A password for the coach of the demo: ", say)
+        if password is None:
+            return 2
     chosen.var.mkdir(parents=True, exist_ok=True)
-    try:
-        run_demo(chosen.var, chosen.port, chosen.lan, say)
-    except KeyboardInterrupt:
-        say("")
-    except CannotStart as error:
-        print(f"\n{error}", file=sys.stderr)
-        return 1
-    return 0
+    if password is not None:
+        (chosen.var / "demo-password-chosen").touch()
+    return keep_running(lambda: run_demo(chosen.var, chosen.port, chosen.lan, say, password), say)
 
 
 if __name__ == "__main__":

@@ -5,6 +5,9 @@ import secrets
 from dataclasses import dataclass
 from pathlib import Path
 
+# In the folder of an installation, until its first team is made.
+FIRST_CODE = "first-code"
+
 
 def default_var() -> Path:
     return Path(os.environ.get("LAUFTAKT_VAR", Path(__file__).resolve().parents[2] / "var"))
@@ -20,7 +23,8 @@ class Settings:
     address that phones reach, ``LAUFTAKT_LOGGERS`` loggers on the network as ``name=http://host:port`` by commas,
     ``LAUFTAKT_STREAM_PORT`` the UDP port for a simulator's stream (0: none) and ``LAUFTAKT_STREAM_HOST`` the address
     it is listened on (default: this machine only), ``LAUFTAKT_WATCH`` a folder to watch and ``LAUFTAKT_WATCH_FOR``
-    the address of the coach whose team its files go to.
+    the address of the coach whose team its files go to. ``LAUFTAKT_BACKUPS`` = 1 where backups are made every night;
+    ``LAUFTAKT_PROXIES`` how many proxies stand before the server, whose word on where a request comes from is taken.
     """
 
     database_url: str
@@ -35,6 +39,8 @@ class Settings:
     stream_host: str = "127.0.0.1"
     watch: Path | None = None
     watch_for: str = ""
+    backups: bool = False
+    proxies: int = 0
 
     @property
     def inbox(self) -> Path:
@@ -44,7 +50,7 @@ class Settings:
     @property
     def first_code(self) -> Path:
         """The one-time code that opens the first page of an installation; there until its first team is made."""
-        return self.var / "first-code"
+        return self.var / FIRST_CODE
 
     @property
     def exports(self) -> Path:
@@ -78,6 +84,8 @@ def load() -> Settings:
         stream_host=os.environ.get("LAUFTAKT_STREAM_HOST", "127.0.0.1"),
         watch=Path(os.environ["LAUFTAKT_WATCH"]) if os.environ.get("LAUFTAKT_WATCH") else None,
         watch_for=os.environ.get("LAUFTAKT_WATCH_FOR", ""),
+        backups=os.environ.get("LAUFTAKT_BACKUPS") == "1",
+        proxies=int(os.environ.get("LAUFTAKT_PROXIES", "0")),
     )
 
 

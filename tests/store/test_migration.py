@@ -11,7 +11,6 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
-import pymysql
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
@@ -43,7 +42,7 @@ def old(mariadb: PrivateMariaDB) -> Iterator[MakeDatabase]:
 
     def make() -> Database:
         name = f"lauftakt_old_{next(_count)}"
-        with pymysql.connect(unix_socket=str(mariadb.socket), user="root") as connection, connection.cursor() as cursor:
+        with mariadb.connect() as connection, connection.cursor() as cursor:
             cursor.execute(f"CREATE DATABASE {name} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
         load(mariadb, KEPT / "tables-0003.sql.gz", name)
         database = Database(mariadb.url.replace("/lauftakt?", f"/{name}?"))
@@ -53,7 +52,7 @@ def old(mariadb: PrivateMariaDB) -> Iterator[MakeDatabase]:
     yield make
     for name, database in made:
         database.close()
-        with pymysql.connect(unix_socket=str(mariadb.socket), user="root") as connection, connection.cursor() as cursor:
+        with mariadb.connect() as connection, connection.cursor() as cursor:
             cursor.execute(f"DROP DATABASE {name}")
 
 

@@ -14,7 +14,7 @@ from lauftakt.store.database import Database
 from lauftakt.store.models import Driver, HandIn, HandInLink, Run, Team
 from tests.web.coach import Coach, make_coach
 
-OPEN = {"/api/session", "/api/openapi.json", "/api/first", "/api/first/open", "/api/first/demo", "/api/health"}
+OPEN = {"/api/session", "/api/openapi.json", "/api/first", "/api/first/open", "/api/first/demo"}
 # Where the owner goes elsewhere, or takes the whole team away: asked in tests of their own.
 APART = {("POST", "/api/demo"), ("DELETE", "/api/demo"), ("DELETE", "/api/team")}
 BY_INVITATION = {("GET", "/api/invitation/<token>"), ("POST", "/api/invitation/<token>")}

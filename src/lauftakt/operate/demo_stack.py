@@ -5,12 +5,16 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from sqlalchemy import select
+
 from lauftakt.demo.logger_device import serve_logger
 from lauftakt.demo.school import write_afternoon
 from lauftakt.demo.team import EMAIL, PASSWORD, load_demo_team
 from lauftakt.operate.mariadb import CannotStart, free_udp_port
 from lauftakt.operate.stack import Stack
+from lauftakt.store.accounts import set_password, verify
 from lauftakt.store.database import Database
+from lauftakt.store.models import Account
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver
 
@@ -20,8 +24,10 @@ Say = Callable[[str], None]
 CLOCK_OFF_S, DELAY_S, BREAKS = 3725.0, 0.15, 0.3
 
 
-def run_demo(var: Path, port: int | None, lan: bool, say: Say) -> None:
+def run_demo(var: Path, port: int | None, lan: bool, say: Say, password: str | None = None) -> None:
     """Start everything and keep it running until interrupted.
+
+    ``password`` is the coach's from now on; with ``lan`` there has to be one: everybody knows the demo's own.
 
     Raises
     ------
@@ -49,6 +55,12 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say) -> None:
     try:
         database = stack.start_database(say)
         load_demo_team(database, hand_in, say)
+        if password is not None:
+            with database.begin() as session:
+                set_password(session, session.scalars(select(Account).where(Account.email == EMAIL)).one(), password)
+        elif lan and _is_known(database):
+            raise CannotStart("The demo's password is known to everybody: choose another before others can reach it.")
+        known = PASSWORD if _is_known(database) else "the one you chose"
         database.close()
         stack.start_application(say)
         say("")
@@ -56,7 +68,7 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say) -> None:
         if lan:
             say(f"Phones reach it at    {stack.public_address}")
             say("                      (the certificate is this machine's own: accept it once)")
-        say(f"Sign in as the coach: {EMAIL}   password: {PASSWORD}")
+        say(f"Sign in as the coach: {EMAIL}   password: {known}")
         say(f"A simulator's stream: .venv/bin/lauftakt demo-stream --to 127.0.0.1:{stream_port}")
         say("Ctrl-C stops everything.")
         while True:
@@ -65,3 +77,9 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say) -> None:
     finally:
         device.shutdown()
         stack.stop(say)
+
+
+def _is_known(database: Database) -> bool:
+    """Whether the coach's password is still the printed one."""
+    with database.begin() as session:
+        return verify(session, EMAIL, PASSWORD) is not None

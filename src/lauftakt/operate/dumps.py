@@ -1,16 +1,19 @@
 """Dumps of the private database, and the way to newer tables: dumped first, then migrated."""
 
 import gzip
-import shutil
 import subprocess
+import tempfile
 from collections.abc import Callable
 from pathlib import Path
+from typing import IO, cast
 
-from lauftakt.operate.mariadb import NAME, CannotStart, PrivateMariaDB, program
+from lauftakt.operate.mariadb import NAME, CannotStart, PrivateMariaDB, program, system_user
 from lauftakt.store.database import Database
 
 Say = Callable[[str], None]
 KEPT = 5
+# After so many bytes it is said how far it is.
+TELL = 100_000_000
 
 
 def bring_up_to_date(database: Database, server: PrivateMariaDB, folder: Path, say: Say) -> None:
@@ -38,10 +41,25 @@ def bring_up_to_date(database: Database, server: PrivateMariaDB, folder: Path, s
             dump(server, target)
         _forget(folder)
         say("Bringing the tables up to date …")
-    database.migrate()
+    database.migrate(say=say)
 
 
-def dump(server: PrivateMariaDB, target: Path) -> None:
+def _quiet(_: str) -> None:
+    """Says nothing."""
+
+
+def _copy(source: IO[bytes], target: IO[bytes], say: Say) -> None:
+    """Copy, and say every now and then how far it is."""
+    done, told = 0, 0
+    while block := source.read(1 << 20):
+        target.write(block)
+        done += len(block)
+        if done - told >= TELL:
+            told = done
+            say(f"  {done / 1e6:.0f} MB …")
+
+
+def dump(server: PrivateMariaDB, target: Path, say: Say = _quiet) -> None:
     """Write a consistent dump, compressed; it is there whole or not at all.
 
     Raises
@@ -51,14 +69,14 @@ def dump(server: PrivateMariaDB, target: Path) -> None:
     target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
     part = target.with_suffix(".part")
     command = [
-        program("mariadb-dump", "mysqldump"), "--no-defaults", f"--socket={server.socket}", "--user=root",
+        program("mariadb-dump", "mysqldump"), "--no-defaults", f"--socket={server.socket}", f"--user={system_user()}",
         "--single-transaction", "--quick", "--hex-blob", "--default-character-set=utf8mb4", NAME,
     ]  # fmt: skip
     with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
         assert process.stdout is not None
         assert process.stderr is not None
         with gzip.open(part, "wb", compresslevel=3) as file:
-            shutil.copyfileobj(process.stdout, file, 1 << 20)
+            _copy(process.stdout, cast(IO[bytes], file), say)
         trouble = process.stderr.read().decode(errors="replace").strip()
     if process.returncode:
         part.unlink(missing_ok=True)
@@ -67,7 +85,7 @@ def dump(server: PrivateMariaDB, target: Path) -> None:
     part.replace(target)
 
 
-def load(server: PrivateMariaDB, source: Path, name: str = NAME) -> None:
+def load(server: PrivateMariaDB, source: Path, name: str = NAME, say: Say = _quiet) -> None:
     """Read a dump into an empty database of the private server.
 
     Raises
@@ -75,13 +93,29 @@ def load(server: PrivateMariaDB, source: Path, name: str = NAME) -> None:
     CannotStart
     """
     command = [
-        program("mariadb", "mysql"), "--no-defaults", f"--socket={server.socket}", "--user=root",
+        program("mariadb", "mysql"), "--no-defaults", f"--socket={server.socket}", f"--user={system_user()}",
         "--default-character-set=utf8mb4", "--max-allowed-packet=64M", name,
     ]  # fmt: skip
-    with gzip.open(source, "rb") as file:
-        done = subprocess.run(command, input=file.read(), capture_output=True)
-    if done.returncode:
-        raise CannotStart(f"{source} could not be read: {done.stderr.decode(errors='replace').strip()}")
+    trouble = ""
+    with (
+        tempfile.TemporaryFile() as told,
+        subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=told) as process,
+    ):
+        assert process.stdin is not None
+        try:
+            with gzip.open(source, "rb") as file:
+                _copy(cast(IO[bytes], file), process.stdin, say)
+            process.stdin.close()
+        except BrokenPipeError:
+            pass  # it says why below
+        except (OSError, EOFError) as error:
+            process.kill()
+            trouble = str(error)
+        process.wait()
+        told.seek(0)
+        trouble = trouble or told.read().decode(errors="replace").strip()
+    if process.returncode:
+        raise CannotStart(f"{source} could not be read: {trouble}")
 
 
 def _forget(folder: Path) -> None:

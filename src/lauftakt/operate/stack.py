@@ -22,6 +22,7 @@ from lauftakt.store.database import Database
 from lauftakt.work.renewing import want_all
 
 Say = Callable[[str], None]
+LOG_BYTES = 5_000_000
 
 
 class Stack:
@@ -60,7 +61,10 @@ class Stack:
 
     def _take(self) -> None:
         """Hold the folder: two stacks on one database would stop each other's."""
+        os.umask(0o077)
         self.var.mkdir(parents=True, exist_ok=True)
+        # What an older version left open to the machine's other users is closed.
+        self.var.chmod(0o700)
         self._lock = (self.var / "lock").open("a+")
         try:
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -155,6 +159,7 @@ class Stack:
         raise CannotStart(f"The server does not answer; its own account is in {self.var / 'server.log'}.")
 
     def _run(self, name: str, command: list[str]) -> None:
+        rotate(self.var / f"{name}.log")
         log = (self.var / f"{name}.log").open("ab")
         program = Path(sys.executable).parent / command[0]
         process = subprocess.Popen(
@@ -193,6 +198,20 @@ class Stack:
             self.mariadb.stop()
             self._lock.close()
             self._lock = None
+
+
+def rotate(path: Path, most: int = LOG_BYTES) -> None:
+    """Set a log aside that has grown too long; two older ones stay."""
+    try:
+        if path.stat().st_size < most:
+            return
+    except OSError:
+        return
+    for older, newer in ((path.with_suffix(".log.2"), path.with_suffix(".log.1")), (path.with_suffix(".log.1"), path)):
+        if newer.exists():
+            # Copied and emptied, since a running part goes on writing to the file that it opened.
+            older.write_bytes(newer.read_bytes())
+            os.truncate(newer, 0)
 
 
 def _kill_session(process: "subprocess.Popen[bytes]") -> None:

@@ -1,6 +1,6 @@
 """The connection to MariaDB, and the one way to ask for a team's rows."""
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TypeVar
@@ -46,10 +46,11 @@ class Database:
             present = MigrationContext.configure(connection).get_current_revision()
         return present, ScriptDirectory.from_config(_migrations()).get_current_head()
 
-    def migrate(self, version: str = "head") -> None:
-        """Bring the tables up to date, or to a version. Every step can be repeated, since a kill may leave any of them
-        half done."""
+    def migrate(self, version: str = "head", say: Callable[[str], None] | None = None) -> None:
+        """Bring the tables up to date, or to a version; ``say`` is told each step. Every step can be repeated, since a
+        kill may leave any of them half done."""
         config = _migrations()
+        config.attributes["say"] = say
         with self.engine.begin() as connection:
             config.attributes["connection"] = connection
             command.upgrade(config, version)

@@ -1,7 +1,9 @@
 """The Flask application: API under /api, the built front end everywhere else."""
 
 import hashlib
+import html
 import os
+import re
 from datetime import timedelta
 from importlib.metadata import version
 from pathlib import Path
@@ -11,7 +13,10 @@ from apiflask import APIFlask
 from flask import Response, jsonify, request, send_from_directory
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect
+from sqlalchemy import text
+from sqlalchemy.exc import SQLAlchemyError
 from werkzeug.exceptions import HTTPException
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.settings import Settings
@@ -44,6 +49,8 @@ from lauftakt.web.compare.views import ARROW
 from lauftakt.web.limits import limiter
 
 FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().parents[3] / "web" / "build"))
+
+_POLICY = re.compile(r'<meta http-equiv="content-security-policy" content="([^"]*)"', re.IGNORECASE)
 
 
 def create_app(settings: Settings, database: Database | None = None, *, front_end: Path = FRONT_END) -> APIFlask:
@@ -97,7 +104,12 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)
-    _headers(app)
+    if settings.proxies:
+        app.wsgi_app = ProxyFix(  # type: ignore[method-assign]
+            app.wsgi_app, x_for=settings.proxies, x_proto=settings.proxies, x_host=settings.proxies
+        )
+    _headers(app, settings, front_end)
+    _health(app)
     _front_end(app, front_end)
     return app
 
@@ -160,13 +172,38 @@ def _names(place: Any) -> list[str]:
     return []
 
 
-def _headers(app: APIFlask) -> None:
+def _policy(front_end: Path) -> str:
+    """The page's own content policy, which names its scripts by their digests, and what only a header can say."""
+    page = front_end / "index.html"
+    found = _POLICY.search(page.read_text()) if page.is_file() else None
+    own = html.unescape(found[1]).strip().rstrip(";") + "; " if found else "default-src 'self'; "
+    return own + "frame-ancestors 'none'"
+
+
+def _health(app: APIFlask) -> None:
+    @app.get("/health")
+    @app.doc(hide=True)
+    def health() -> Any:
+        """For a proxy or a monitor: whether the server answers and reaches its database."""
+        try:
+            with app.extensions["lauftakt"].engine.connect() as connection:
+                connection.execute(text("SELECT 1"))
+        except SQLAlchemyError:
+            return jsonify(well=False, message="The database does not answer."), 503
+        return jsonify(well=True)
+
+
+def _headers(app: APIFlask, settings: Settings, front_end: Path) -> None:
+    policy = _policy(front_end)
+
     @app.after_request
     def guard(response: Response) -> Response:
         response.headers.setdefault("X-Content-Type-Options", "nosniff")
         response.headers.setdefault("Referrer-Policy", "same-origin")
-        # The page's own policy (a meta element with hashes) governs scripts; what it cannot say is added here.
-        response.headers.setdefault("Content-Security-Policy", "frame-ancestors 'none'")
+        response.headers.setdefault("Content-Security-Policy", policy)
+        response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
+        if settings.https:
+            response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
         if request.path.startswith("/api/") and "Cache-Control" not in response.headers:
             listed = request.method == "GET" and response.status_code == 200 and response.is_json
             # Asked for again each time, but sent only where it differs from what the browser has.
@@ -190,7 +227,7 @@ def _front_end(app: APIFlask, folder: Path) -> None:
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
             return response
         # A link's token holds a point, which makes it no file.
-        if path.startswith("_app/") or ("." in path.rsplit("/", 1)[-1] and not path.startswith("give/")):
+        if path.startswith("_app/") or ("." in path.rsplit("/", 1)[-1] and not path.startswith(("give/", "join/"))):
             return _problem(404, "not-found", "There is no such file.")
         if not (folder / "index.html").is_file():
             return _problem(503, "not-built", "The front end is not built yet; run script/setup.")

@@ -20,6 +20,8 @@ from lauftakt.formats.reading import kind_of
 from lauftakt.store.analyses import forget_replaced
 from lauftakt.store.database import Database, mine_by_id, now
 from lauftakt.store.models import HandIn
+from lauftakt.store.removing import purge
+from lauftakt.store.sign_ins import forget_sign_ins
 from lauftakt.work import jobs
 from lauftakt.work.exporting import export, forget_exports
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
@@ -104,10 +106,12 @@ def _stop_sweep(**_: Any) -> None:
 
 
 def tidy(database: Database, exports: Path, inbox: Path) -> None:
-    """Forget what nobody needs any more: replaced analyses, old archives, files that could not be placed and were taken
-    off the list, and messages that were delivered."""
+    """Forget what nobody needs any more: what was removed a month ago, replaced analyses, old archives, messages that
+    were delivered, and files that could not be placed and were taken off the list."""
     with database.begin() as session:
         forget_replaced(session)
+        forget_sign_ins(session)
+        purge(session)
         long_gone = HandIn.dismissed_at < now() - KEPT_OFF_THE_LIST
         for hand_in_id in session.scalars(select(HandIn.id).where(HandIn.code.in_(jobs.PLACEABLE), long_gone)):
             inbox_path(inbox, hand_in_id).unlink(missing_ok=True)

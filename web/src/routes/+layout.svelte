@@ -6,8 +6,10 @@
   import type { Snippet } from 'svelte';
   import { ApiProblem } from '$lib/api/client';
   import { registry } from '$lib/quantities/registry.svelte';
+  import { again } from '$lib/session/again.svelte';
   import { present } from '$lib/session/present.svelte';
   import Notes from '$lib/parts/Notes.svelte';
+  import SignInAgain from '$lib/places/sign-in/SignInAgain.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
 
   let { children }: { children: Snippet } = $props();
@@ -21,6 +23,7 @@
           count < 2 && !(error instanceof ApiProblem && error.status >= 400 && error.status < 500),
       },
     },
+    // Whoever will not sign in over the page is led to where they can.
     queryCache: new QueryCache({
       onError: (error) => {
         if (error instanceof ApiProblem && error.status === 401) void toSignIn();
@@ -28,8 +31,10 @@
     }),
   });
 
-  // Places that need nobody signed in: a driver's link carries its own right.
-  const open = $derived(page.url.pathname === '/sign-in' || page.url.pathname.startsWith('/give/'));
+  // Places that need nobody signed in: links carry their own right, the first page its code.
+  const open = $derived(
+    ['/sign-in', '/first'].includes(page.url.pathname) || /^\/(give|join)\//.test(page.url.pathname),
+  );
 
   async function toSignIn(): Promise<void> {
     const back = page.url.pathname + page.url.search;
@@ -62,6 +67,7 @@
     {@render children()}
   {/if}
   <Notes />
+  {#if again.open}<SignInAgain />{/if}
 </QueryClientProvider>
 
 <style>

@@ -28,7 +28,7 @@ class Account(Owned, Base):
     driver_id: Mapped[int | None] = mapped_column(ForeignKey("driver.id", ondelete="SET NULL"))
     units: Mapped[str] = mapped_column(String(20), default="metric")
     look: Mapped[str] = mapped_column(String(20), default="system")
-    dates: Mapped[str] = mapped_column(String(20), default="browser", server_default="browser")
+    dates: Mapped[str] = mapped_column(String(20), default="en-GB", server_default="en-GB")
     shortcuts: Mapped[bool] = mapped_column(Boolean, default=True)
 
 

@@ -111,7 +111,7 @@ class FirstTeam(FirstCode):
     password: Password
     units: Units = "metric"
     look: Look = "system"
-    dates: Dates = "browser"
+    dates: Dates = "en-GB"
 
 
 class FirstOut(Schema):

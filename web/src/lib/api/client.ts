@@ -2,6 +2,7 @@
 // field breaks the build.
 import createClient, { type Middleware } from 'openapi-fetch';
 import type { components, paths } from '$lib/api/schema';
+import { again } from '$lib/session/again.svelte';
 
 type Schemas = components['schemas'];
 export type Session = Schemas['Session'];
@@ -24,6 +25,11 @@ export type CardFigures = Card['figures'][number];
 export type Choices = Schemas['ChoicesOut'];
 export type Registry = Schemas['RegistryOut'];
 export type Job = Schemas['JobOut'];
+export type MyAccount = Schemas['MyAccount'];
+export type TeamOut = Schemas['TeamOut'];
+export type InvitationOut = Schemas['InvitationOut'];
+export type InvitationPage = Schemas['InvitationPage'];
+export type Removal = Schemas['Removal'];
 
 /** An answer that is not a success, with the server's sentence for the person. */
 export class ApiProblem extends Error {
@@ -46,12 +52,43 @@ export function token(): string {
   return csrf;
 }
 
+// What was sent, so that it can be sent once more where the session had ended; bodies can be read only once.
+const sent = new WeakMap<Request, Request>();
+
 const carryToken: Middleware = {
   onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrf);
+    sent.set(request, request.clone());
     return request;
   },
+  async onResponse({ request, response }) {
+    const before = sent.get(request);
+    sent.delete(request);
+    if (!before || response.ok || !(await mayRepeat(before, response))) return response;
+    if (before.method !== 'GET') before.headers.set('X-CSRFToken', csrf);
+    return fetch(before);
+  },
 };
+
+/** Whether a request may be sent again: a stale token was renewed, or whoever is there signed in once more. */
+async function mayRepeat(request: Request, response: Response): Promise<boolean> {
+  const path = new URL(request.url).pathname;
+  if (response.status !== 400 && response.status !== 401) return false;
+  const { code } = (await response
+    .clone()
+    .json()
+    .catch(() => ({}))) as { code?: string };
+  if (response.status === 400 && code === 'token') return renewToken();
+  return code === 'signed-out' && path !== '/api/session' && again.ask();
+}
+
+/** The token belongs to a cookie that another page of this browser may have changed. */
+async function renewToken(): Promise<boolean> {
+  const answer = await fetch('/api/session').catch(() => null);
+  if (!answer?.ok) return false;
+  keepToken(((await answer.json()) as Session).csrf);
+  return true;
+}
 
 export const api = createClient<paths>({ baseUrl: '/' });
 api.use(carryToken);
@@ -85,7 +122,9 @@ export async function fetchCurves(
   query: { laps: string; reference: string; roles: string; build: string },
   signal: AbortSignal,
 ): Promise<Uint8Array> {
-  const answer = await fetch(`/api/curves?${new URLSearchParams(query)}`, { signal });
+  const ask = (): Promise<Response> => fetch(`/api/curves?${new URLSearchParams(query)}`, { signal });
+  let answer = await ask();
+  if (answer.status === 401 && (await again.ask())) answer = await ask();
   if (!answer.ok) {
     const problem = (await answer.json().catch(() => ({}))) as { code?: string; message?: string };
     throw new ApiProblem(

@@ -3,6 +3,7 @@
   import { goto } from '$app/navigation';
   import { Popover, Portal, SegmentedControl, Switch } from '@skeletonlabs/skeleton-svelte';
   import { CircleUserRound } from '@lucide/svelte';
+  import type { Me } from '$lib/api/client';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
 
@@ -67,6 +68,17 @@
           <Switch.Label>{t.shortcuts}</Switch.Label>
           <Switch.HiddenInput />
         </Switch>
+        <label class="dates"
+          ><span class="mini">{t.dates}</span>
+          <select
+            class="select"
+            value={present.me?.dates}
+            onchange={(event) => present.prefer({ dates: event.currentTarget.value as Me['dates'] })}
+          >
+            {#each t.dateLanguages as [value, label] (value)}<option {value}>{label}</option>{/each}
+          </select></label
+        >
+        <a class="may" href="/account">{t.page}</a>
         <button type="button" class="may" onclick={leave}>{t.leave}</button>
       </Popover.Content>
     </Popover.Positioner>

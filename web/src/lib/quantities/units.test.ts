@@ -1,5 +1,5 @@
 import { describe, expect, it } from 'vitest';
-import { day } from './dates';
+import { day } from './dates.svelte';
 import { figure, fileSize, lapTime, loggersUnit, signed, unitOf, unitOfQuantity } from './units';
 
 describe('figures in the reader’s units', () => {

@@ -1,5 +1,6 @@
 // Who is signed in, and what they prefer. Kept with the account, so it follows them to another machine.
 import { api, done, keepToken, type Me, type Session } from '$lib/api/client';
+import { writeDatesIn } from '$lib/quantities/dates.svelte';
 import type { UnitSystem } from '$lib/quantities/units';
 
 class Present {
@@ -7,6 +8,8 @@ class Present {
   known = $state(false);
   /** of the program: part of the address of everything that is kept in the browser */
   build = $state('');
+  /** nobody is signed in, and nobody has a team here yet */
+  empty = $state(false);
 
   get units(): UnitSystem {
     return this.me?.units ?? 'metric';
@@ -17,6 +20,8 @@ class Present {
     this.me = session.me ?? null;
     this.known = true;
     this.build = session.build;
+    this.empty = session.empty;
+    if (this.me) writeDatesIn(this.me.dates);
     const look = this.me?.look ?? 'system';
     if (look === 'system') delete document.documentElement.dataset.mode;
     else document.documentElement.dataset.mode = look;
@@ -26,7 +31,12 @@ class Present {
     this.take(await done(api.GET('/api/session')));
   }
 
-  async prefer(change: { units?: Me['units']; look?: Me['look']; shortcuts?: boolean }): Promise<void> {
+  async prefer(change: {
+    units?: Me['units'];
+    look?: Me['look'];
+    dates?: Me['dates'];
+    shortcuts?: boolean;
+  }): Promise<void> {
     this.take(
       await done(
         api.PATCH('/api/session/preferences', {

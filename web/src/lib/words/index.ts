@@ -2,7 +2,15 @@
 import { compareTexts, keyTexts } from './compare';
 import { handInTexts } from './hand-in';
 import { paddockTexts } from './paddock';
-import { accountTexts, signInTexts } from './session';
+import {
+  accountTexts,
+  firstTexts,
+  joinTexts,
+  personTexts,
+  removalTexts,
+  signInTexts,
+  stepsTexts,
+} from './session';
 
 export type { Fact } from './compare';
 
@@ -11,6 +19,11 @@ export const texts = {
   places: { paddock: 'Paddock', handIn: 'Hand-in', compare: 'Compare' },
   signIn: signInTexts,
   account: accountTexts,
+  first: firstTexts,
+  join: joinTexts,
+  person: personTexts,
+  removal: removalTexts,
+  steps: stepsTexts,
   loading: 'Loading …',
   again: 'Try again',
   close: 'Close',

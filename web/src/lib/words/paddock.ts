@@ -36,4 +36,5 @@ export const paddockTexts = {
   sendLink: 'Send a link',
   saveDay: 'Save the day as',
   older: 'Older days',
+  runOf: (driver: string, clock: string) => `the run of ${driver}${clock ? ` at ${clock}` : ''}`,
 };

@@ -20,7 +20,7 @@ def upgrade() -> None:
         add_columns(table, sa.Column("removed_at", MOMENT, nullable=True))
         add_index(f"ix_{table}_removed_at", table, ["removed_at"])
     add_columns("team", sa.Column("demo", sa.Boolean, nullable=False, server_default=sa.text("0")))
-    add_columns("account", sa.Column("dates", sa.String(20), nullable=False, server_default="browser"))
+    add_columns("account", sa.Column("dates", sa.String(20), nullable=False, server_default="en-GB"))
     make_table(
         "sign_in",
         sa.Column("account_id", sa.Integer, sa.ForeignKey("account.id", ondelete="CASCADE"), nullable=False),

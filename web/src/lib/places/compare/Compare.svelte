@@ -21,7 +21,7 @@
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
-  import { day } from '$lib/quantities/dates';
+  import { day } from '$lib/quantities/dates.svelte';
   import { figure, unitOf } from '$lib/quantities/units';
 
   const t = texts.compare;

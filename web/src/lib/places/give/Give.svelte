@@ -11,7 +11,7 @@
   import Trouble from '$lib/parts/Trouble.svelte';
   import { Outbox } from '$lib/sending/sending.svelte';
   import { texts } from '$lib/words';
-  import { day } from '$lib/quantities/dates';
+  import { day } from '$lib/quantities/dates.svelte';
   import { lapTime } from '$lib/quantities/units';
 
   const t = texts.handIn.give;

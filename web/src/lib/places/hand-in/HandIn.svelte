@@ -8,6 +8,7 @@
   import Channels from '$lib/places/hand-in/Channels.svelte';
   import DropPlace from '$lib/places/hand-in/DropPlace.svelte';
   import Account from '$lib/places/hand-in/Account.svelte';
+  import FirstSteps from '$lib/places/hand-in/FirstSteps.svelte';
   import Fate from '$lib/places/hand-in/Fate.svelte';
   import Filters from '$lib/parts/Filters.svelte';
   import Labels from '$lib/places/hand-in/Labels.svelte';
@@ -77,6 +78,15 @@
     const known = fresh.map((item) => item.id);
     return [...fresh, ...older.filter((item) => !known.includes(item.id))];
   });
+
+  // A team that has not compared anything yet is led there; nobody else is held up by it.
+  const beginning = $derived(
+    list.data !== undefined &&
+      !list.data.hidden &&
+      (offered?.events.length ?? 0) <= 1 &&
+      shown.length <= 12 &&
+      shown.filter((item) => item.run?.confirmed).length === 0,
+  );
 
   let driver = $state('');
   let trouble = $state<unknown>(null);
@@ -265,6 +275,7 @@
   {:else if !list.data}
     <p class="muted">{texts.loading}</p>
   {:else}
+    {#if beginning}<FirstSteps files={shown} />{/if}
     {#if list.data.account}
       <Account
         account={list.data.account}

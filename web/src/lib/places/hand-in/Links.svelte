@@ -8,7 +8,7 @@
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
-  import { day } from '$lib/quantities/dates';
+  import { day } from '$lib/quantities/dates.svelte';
 
   interface Props {
     /** a driver for whom a link is wanted, from the address */

@@ -11,10 +11,11 @@
   import Deliveries from '$lib/places/paddock/Deliveries.svelte';
   import Filters from '$lib/parts/Filters.svelte';
   import SaveAs from '$lib/parts/SaveAs.svelte';
+  import Remove from '$lib/parts/Remove.svelte';
   import Book from '$lib/parts/Book.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
-  import { day } from '$lib/quantities/dates';
+  import { day } from '$lib/quantities/dates.svelte';
   import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
 
   const t = texts.paddock;
@@ -64,6 +65,7 @@
     }
     return rows;
   });
+  const leads = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
   const widest = $derived(Math.max(0.5, ...(data?.runs ?? []).map((run) => run.gap_s ?? 0)));
   const f = texts.handIn.filters;
   const choices = (items: { id: number; name: string }[] | undefined): [string, string][] => [
@@ -131,6 +133,7 @@
     <div class="head">
       <h2>{data.event.name}, {day(data.event.day)}</h2>
       <div class="doings">
+        {#if leads}<Remove kind="event" id={data.event.id} name={data.event.name} />{/if}
         <SaveAs event={data.event.id} label={t.saveDay} />
         <a class="do" href="/compare?event={data.event.id}">{t.compareAll}</a>
       </div>
@@ -182,6 +185,11 @@
                       onclick={(e) => e.stopPropagation()}>{t.compare}</a
                     >
                   {/if}
+                  {#if leads}<Remove
+                      kind="run"
+                      id={run.id}
+                      name={t.runOf(row.driver.name, clock(run.started_at))}
+                    />{/if}
                 </td>
               </tr>
             {/each}

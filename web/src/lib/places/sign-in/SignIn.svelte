@@ -38,6 +38,7 @@
   <form onsubmit={signIn}>
     <Mark />
     <p class="muted">{t.lead}</p>
+    {#if present.empty}<p class="hint">{t.nobodyYet}</p>{/if}
     <label class="label"
       ><span>{t.email}</span>
       <input class="input" type="email" autocomplete="username" required bind:value={email} /></label
@@ -72,6 +73,10 @@
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-radius: 6px;
+  }
+  .hint {
+    border-left: 3px solid var(--brass);
+    padding-left: 10px;
   }
   .do {
     justify-content: center;

@@ -1,0 +1,214 @@
+"""One file that holds everything an installation has: its database with the logs' bytes, its secret, and what waits.
+
+It is a tar archive of a manifest, a dump of the database as SQL, and the files; each with its digest in the manifest.
+"""
+
+import hashlib
+import io
+import json
+import os
+import shutil
+import tarfile
+import tempfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from lauftakt.operate.dumps import dump, load
+from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB
+from lauftakt.store.database import Database
+
+Say = Callable[[str], None]
+
+FORMAT = 1
+MANIFEST, DUMP = "manifest.json", "database.sql.gz"
+# What an installation cannot be without, and what waits to be imported.
+FILES, FOLDERS = ("secret",), ("inbox",)
+# Of those made by themselves: one for each of so many days, and one for each of so many weeks.
+DAYS, WEEKS = 7, 5
+OLD = timedelta(hours=26)
+STATE = "last.json"
+
+
+class CannotRestore(CannotStart):
+    """The backup cannot be brought back, and why."""
+
+
+@dataclass(frozen=True)
+class State:
+    """How the last backup that was made by itself went."""
+
+    at: datetime
+    good: bool
+    message: str
+
+
+def back_up(var: Path, target: Path, say: Say) -> None:
+    """Write a backup of a running installation; it is there whole or not at all.
+
+    Parameters
+    ----------
+    var : folder of the installation
+    target : file to write; its folder is made
+    say : told what happens
+
+    Raises
+    ------
+    CannotStart
+        where it does not run, or the disk is full.
+    """
+    server = PrivateMariaDB(var / "database")
+    target.parent.mkdir(parents=True, exist_ok=True)
+    part = target.with_name(target.name + ".part")
+    with tempfile.TemporaryDirectory(dir=target.parent, prefix=".backup-") as folder:
+        dumped = Path(folder) / DUMP
+        say("Writing the database …")
+        dump(server, dumped, say)
+        # Listed after the dump: a file that was taken meanwhile is in the dump, and may be here, too.
+        paths = [path for name in FILES if (path := var / name).is_file()]
+        for name in FOLDERS:
+            paths += sorted(path for path in (var / name).rglob("*") if path.is_file() and path.suffix != ".part")
+        try:
+            say("Packing it …")
+            _pack(var, dumped, paths, part)
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            raise CannotStart(f"The backup could not be written: {error.strerror or error}.") from error
+    part.replace(target)
+    say(f"Written: {target} ({target.stat().st_size / 1e6:.1f} MB).")
+
+
+def _pack(var: Path, dumped: Path, paths: list[Path], part: Path) -> None:
+    digests: dict[str, str] = {}
+    with open(part, "wb", opener=lambda name, flags: os.open(name, flags, 0o600)) as raw:
+        with tarfile.open(fileobj=raw, mode="w") as archive:
+            for path, name in [(dumped, DUMP), *((path, str(path.relative_to(var))) for path in paths)]:
+                try:
+                    with path.open("rb") as file:
+                        digests[name] = hashlib.file_digest(file, "sha256").hexdigest()
+                    archive.add(path, arcname=name, recursive=False)
+                except FileNotFoundError:
+                    digests.pop(name, None)  # imported meanwhile, so the database has it or does not need it
+            manifest = {
+                "lauftakt-backup": FORMAT,
+                "made": datetime.now(UTC).isoformat(timespec="seconds"),
+                "sha256": digests,
+            }
+            text = json.dumps(manifest, indent=1).encode()
+            entry = tarfile.TarInfo(MANIFEST)
+            entry.size, entry.mode = len(text), 0o600
+            archive.addfile(entry, io.BytesIO(text))
+        raw.flush()
+        os.fsync(raw.fileno())
+
+
+def restore(source: Path, var: Path, say: Say) -> None:
+    """Bring a backup back into an empty folder; an older version's tables are brought up to date at the next start.
+
+    Raises
+    ------
+    CannotRestore
+        where the folder is not empty, or the file is no whole backup; the folder is left as it was then.
+    """
+    if var.exists() and any(var.iterdir()):
+        raise CannotRestore(f"{var} is not empty. Name a folder that is not there yet with --var.")
+    var.parent.mkdir(parents=True, exist_ok=True)
+    new = Path(tempfile.mkdtemp(prefix=f".{var.name}-", dir=var.parent))
+    try:
+        say("Reading the backup …")
+        _unpack(source, new)
+        server = PrivateMariaDB(new / "database")
+        say("Starting a database …")
+        server.start()
+        try:
+            say("Filling it …")
+            load(server, new / DUMP, say=say)
+            database = Database(server.url)
+            present, wanted = database.versions()
+            database.close()
+            if present is None or present > (wanted or ""):
+                raise CannotRestore(f"The backup is of a newer version (tables {present}); update Lauftakt first.")
+        finally:
+            server.stop()
+        (new / DUMP).unlink()
+        if var.exists():
+            var.rmdir()
+        new.replace(var)
+    except BaseException:
+        shutil.rmtree(new, ignore_errors=True)
+        raise
+    say(f"Brought back into {var}. Start it: script/start --var {var}")
+
+
+def _unpack(source: Path, new: Path) -> None:
+    try:
+        with tarfile.open(source) as archive:
+            archive.extractall(new, filter="data")
+    except FileNotFoundError as error:
+        raise CannotRestore(f"There is no file {source}.") from error
+    except (tarfile.TarError, OSError, EOFError) as error:
+        raise CannotRestore(f"{source} is not a whole backup; it may have been cut off while it was copied.") from error
+    try:
+        manifest: dict[str, Any] = json.loads((new / MANIFEST).read_text())
+        digests: dict[str, str] = manifest["sha256"]
+        kind = manifest["lauftakt-backup"]
+    except (OSError, ValueError, KeyError, TypeError) as error:
+        raise CannotRestore(f"{source} is not a backup that Lauftakt made.") from error
+    if kind != FORMAT or DUMP not in digests:
+        raise CannotRestore(f"{source} was made by another version; update Lauftakt first.")
+    for name, digest in digests.items():
+        path = (new / name).resolve()
+        if not path.is_relative_to(new.resolve()) or not path.is_file():
+            raise CannotRestore(f"{source} is not whole: {name} is missing.")
+        with path.open("rb") as file:
+            if hashlib.file_digest(file, "sha256").hexdigest() != digest:
+                raise CannotRestore(f"{source} is damaged: {name} is not what was written.")
+    (new / MANIFEST).unlink()
+    for path in [new, *new.rglob("*")]:
+        path.chmod(0o700 if path.is_dir() else 0o600)
+
+
+def nightly(var: Path, say: Say) -> State:
+    """Make today's backup and forget those that are too old; how it went is kept for the Paddock to tell."""
+    folder = var / "backup"
+    folder.mkdir(exist_ok=True, mode=0o700)
+    moment = datetime.now(UTC)
+    try:
+        back_up(var, folder / f"lauftakt-{moment:%Y-%m-%d}.tar", say)
+        state = State(moment, True, "")
+    except (CannotStart, OSError) as error:
+        state = State(moment, False, str(error))
+    _forget(folder)
+    part = folder / (STATE + ".part")
+    part.write_text(json.dumps({"at": state.at.isoformat(), "good": state.good, "message": state.message}))
+    part.replace(folder / STATE)
+    return state
+
+
+def due(var: Path) -> bool:
+    """Whether today's backup is still to be made."""
+    return not (var / "backup" / f"lauftakt-{datetime.now(UTC):%Y-%m-%d}.tar").exists()
+
+
+def _forget(folder: Path) -> None:
+    """Keep one of each of the last days and one of each of the last weeks."""
+    found = sorted(folder.glob("lauftakt-????-??-??.tar"), reverse=True)
+    weeks: dict[tuple[int, int], Path] = {}
+    for path in found:
+        try:
+            day = datetime.strptime(path.stem, "lauftakt-%Y-%m-%d").replace(tzinfo=UTC)
+        except ValueError:
+            continue
+        year, week, _ = day.isocalendar()
+        weeks.setdefault((year, week), path)
+    kept = {*found[:DAYS], *[path for _, path in sorted(weeks.items(), reverse=True)][:WEEKS]}
+    for path in found:
+        if path not in kept:
+            path.unlink(missing_ok=True)
+
+
+def last_made(var: Path) -> Path | None:
+    """The newest backup that was made by itself."""
+    return max((var / "backup").glob("lauftakt-????-??-??.tar"), default=None)

@@ -1,0 +1,151 @@
+"""Whether an installation is well: what is wrong, in plain words, and how bad it is."""
+
+import shutil
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import zstandard
+from sqlalchemy import func, select
+
+from lauftakt.operate import backups
+from lauftakt.store.blocks import unpack
+from lauftakt.store.database import INCLUDE_REMOVED, Database, now
+from lauftakt.store.models import HandIn, Job, Original, Samples
+from lauftakt.store.originals import Damaged, original_parts
+from lauftakt.work.jobs import OPEN
+from lauftakt.work.renewing import outdated
+
+Say = Callable[[str], None]
+
+LITTLE, TIGHT = 5e9, 1e9
+WAITING = timedelta(minutes=30)
+AHEAD = timedelta(minutes=5)
+
+
+@dataclass(frozen=True)
+class Found:
+    """Something that is not as it should be; ``bad``: data or work are in danger."""
+
+    bad: bool
+    text: str
+
+
+def check(database: Database, var: Path, say: Say, *, deep: bool = True) -> int:
+    """Look at everything; returns the exit code for a monitor: 0 well, 1 worth a look, 2 bad.
+
+    Parameters
+    ----------
+    database, var : of a running installation
+    say : told what was looked at and what was found
+    deep : also read every sample and every kept file
+    """
+    parts: list[tuple[str, Callable[[], Iterator[Found]]]] = [
+        ("disk", lambda: _disk(var)),
+        ("clock", lambda: _clock(database)),
+        ("versions", lambda: _versions(database)),
+        ("jobs", lambda: _jobs(database)),
+        ("files", lambda: _orphans(database, var)),
+        ("backups", lambda: _backups(var)),
+    ]
+    if deep:
+        parts += [("samples", lambda: _samples(database)), ("kept files", lambda: _originals(database))]
+    worst = 0
+    for name, look in parts:
+        found = list(look())
+        say(f"{name}: {'well' if not found else ''}")
+        for item in found:
+            say(f"  {'BAD' if item.bad else 'note'}: {item.text}")
+            worst = max(worst, 2 if item.bad else 1)
+    say("All is well." if worst == 0 else "Worth a look." if worst == 1 else "Something is wrong.")
+    return worst
+
+
+def _disk(var: Path) -> Iterator[Found]:
+    free = shutil.disk_usage(var).free
+    if free < LITTLE:
+        yield Found(free < TIGHT, f"Only {free / 1e9:.1f} GB are free where the data are ({var}).")
+
+
+def _clock(database: Database) -> Iterator[Found]:
+    with database.begin() as session:
+        newest = session.scalar(select(func.max(Job.created_at)))
+    if newest is not None and newest > now() + AHEAD:
+        yield Found(True, f"This machine's clock is wrong: work was begun at {newest:%Y-%m-%d %H:%M} UTC, to come.")
+
+
+def _versions(database: Database) -> Iterator[Found]:
+    present, wanted = database.versions()
+    if present != wanted:
+        yield Found(True, f"The tables are of version {present}, the program wants {wanted}; start it anew.")
+        return
+    with database.begin() as session:
+        waiting = len(outdated(session))
+    if waiting:
+        yield Found(False, f"{waiting} runs are still shown as an older version computed them.")
+
+
+def _jobs(database: Database) -> Iterator[Found]:
+    with database.begin() as session:
+        late = session.scalar(select(func.count()).where(Job.state.in_(OPEN), Job.created_at < now() - WAITING))
+        failed = session.scalar(
+            select(func.count()).where(Job.state == "failed", Job.finished_at > now() - timedelta(days=1))
+        )
+    if late:
+        yield Found(False, f"{late} jobs are older than {WAITING.seconds // 60} minutes; is a worker running?")
+    if failed:
+        yield Found(False, f"{failed} jobs failed in the last day; worker.log says why.")
+
+
+def _orphans(database: Database, var: Path) -> Iterator[Found]:
+    with database.begin() as session:
+        known = set(session.scalars(select(HandIn.id)))
+        wanted = set(session.scalars(select(HandIn.id).where(HandIn.state.in_(OPEN), HandIn.source != "logger")))
+    there = {int(path.stem) for path in (var / "inbox").glob("*.file") if path.stem.isdigit()}
+    if there - known:
+        yield Found(False, f"{len(there - known)} files in the inbox belong to nothing; they may be deleted.")
+    if wanted - there:
+        yield Found(True, f"{len(wanted - there)} files that wait for their import are not in the inbox.")
+
+
+def _backups(var: Path) -> Iterator[Found]:
+    last = backups.last_made(var)
+    if last is None:
+        yield Found(False, "No backup was made by itself yet; lauftakt backup FILE makes one.")
+        return
+    age = datetime.now(UTC) - datetime.fromtimestamp(last.stat().st_mtime, UTC)
+    if age > backups.OLD:
+        yield Found(True, f"The last backup is {age.days} days and {age.seconds // 3600} hours old ({last.name}).")
+
+
+def _samples(database: Database) -> Iterator[Found]:
+    broken: set[int] = set()
+    with database.begin() as session:
+        rows = session.execute(
+            select(Samples.id, Samples.channel_id, Samples.clock, Samples.values).execution_options(
+                yield_per=50, **INCLUDE_REMOVED
+            )
+        )
+        for _, channel, clock, values in rows:
+            try:
+                good = len(unpack(clock)) == len(unpack(values))
+            except Exception:  # whatever a damaged block makes the library raise
+                good = False
+            if not good:
+                broken.add(channel)
+    if broken:
+        yield Found(True, f"{len(broken)} channels cannot be read back; bring a backup back.")
+
+
+def _originals(database: Database) -> Iterator[Found]:
+    with database.begin() as session:
+        ids = list(session.scalars(select(Original.id)))
+    for original in ids:
+        with database.begin() as session:
+            row = session.get_one(Original, original)
+            try:
+                for _ in original_parts(session, row):
+                    pass
+            except (Damaged, zstandard.ZstdError):
+                yield Found(True, f"The kept file “{row.file_name}” is not what was handed in; bring a backup back.")

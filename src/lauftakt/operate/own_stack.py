@@ -1,0 +1,82 @@
+"""A school's own Lauftakt: the whole application without the demo team, with a backup every night."""
+
+import secrets
+import threading
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from lauftakt.operate import backups
+from lauftakt.operate.stack import Stack, rotate
+from lauftakt.settings import FIRST_CODE
+from lauftakt.store.accounts import has_own_team
+from lauftakt.store.database import Database
+
+Say = Callable[[str], None]
+
+LOOK_S = 600.0
+
+
+def run_own(var: Path, port: int | None, lan: bool, say: Say) -> None:
+    """Start everything and keep it running until interrupted.
+
+    Raises
+    ------
+    CannotStart
+    """
+    stack = Stack(var, port=port, lan=lan, more={"LAUFTAKT_STREAM_PORT": "0", "LAUFTAKT_BACKUPS": "1"})
+    stopping = threading.Event()
+    try:
+        database = stack.start_database(say)
+        code = first_code(var, database)
+        database.close()
+        stack.start_application(say)
+        threading.Thread(target=_nights, args=(stack.var, stopping), daemon=True, name="backups").start()
+        say("")
+        say(f"Lauftakt is at      {stack.address}")
+        if lan:
+            say(f"Phones reach it at  {stack.public_address}")
+            say("                    (the certificate is this machine's own: accept it once)")
+        if code:
+            say("")
+            say("Open this address once, to make your team:")
+            say(f"  {stack.address}/first#{code}")
+        say("")
+        say("Ctrl-C stops everything. Backups are made every night, in " + str(stack.var / "backup") + ".")
+        while True:
+            time.sleep(1)
+            stack.check()
+    finally:
+        stopping.set()
+        stack.stop(say)
+
+
+def first_code(var: Path, database: Database) -> str | None:
+    """The one-time code by which the first team is made, kept in a file that only its user can read; None where there
+    is a team."""
+    path = var / FIRST_CODE
+    with database.begin() as session:
+        if has_own_team(session):
+            path.unlink(missing_ok=True)
+            return None
+    if not path.exists():
+        path.write_text(secrets.token_urlsafe(16))
+        path.chmod(0o600)
+    return path.read_text().strip()
+
+
+def _nights(var: Path, stopping: threading.Event) -> None:
+    """Make the day's backup where it is missing, and keep the logs short."""
+    log = var / "backup.log"
+
+    def say(text: str) -> None:
+        with log.open("a") as file:
+            file.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {text}\n")
+
+    while not stopping.wait(5.0 if backups.due(var) else LOOK_S):
+        if backups.due(var):
+            backups.nightly(var, say)
+        for path in var.glob("*.log"):
+            rotate(path)
+        if backups.due(var):  # it failed: not again at once
+            stopping.wait(LOOK_S)

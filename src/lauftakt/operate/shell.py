@@ -1,0 +1,219 @@
+"""The commands of whoever runs an installation: start, team, coach, password, backup, restore, check."""
+
+import argparse
+import getpass
+import os
+import signal
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from types import FrameType
+from typing import TYPE_CHECKING, Any
+
+from lauftakt import settings
+
+if TYPE_CHECKING:
+    from lauftakt.store.database import Database
+
+Say = Callable[[str], None]
+
+
+def say(text: str) -> None:
+    print(text, flush=True)
+
+
+def add_commands(commands: Any) -> None:
+    """Add the commands to those of ``lauftakt``."""
+
+    def command(name: str, about: str, example: str, run: Callable[[argparse.Namespace], int]) -> Any:
+        made = commands.add_parser(
+            name, help=about, description=about[0].upper() + about[1:] + ".", epilog=f"example: lauftakt {example}"
+        )
+        made.add_argument("--var", type=Path, default=settings.default_var(), help="folder of the installation")
+        made.set_defaults(run=run)
+        return made
+
+    start = command("start", "start your own Lauftakt on this machine", "start --lan", _start)
+    start.add_argument("--port", type=int, default=None, help="port of the server (default: that of the last start)")
+    start.add_argument("--lan", action="store_true", help="let phones in the local network reach it, over HTTPS")
+    team = command(
+        "team", "list the teams, make one, or bring a removed one back",
+        'team --new "Ellerholm school" --owner ada@school.example', _team,
+    )  # fmt: skip
+    team.add_argument("--new", metavar="NAME", help="make a team; needs --owner")
+    team.add_argument("--owner", metavar="ADDRESS", help="e-mail address of its owner")
+    team.add_argument("--bring-back", type=int, metavar="NUMBER", help="undo that a team was removed")
+    _password_arguments(team)
+    coach = command(
+        "coach", "add somebody who leads or assists a team", "coach ben@school.example --role assistant", _coach
+    )
+    coach.add_argument("address", help="e-mail address with which they sign in")
+    coach.add_argument("--name", default="", help="how they are called")
+    coach.add_argument("--role", default="coach", choices=("owner", "coach", "assistant"))
+    coach.add_argument("--team", type=int, metavar="NUMBER", help="which team, where there are several")
+    _password_arguments(coach)
+    password = command(
+        "password", "give somebody who is locked out another password", "password ada@school.example", _password
+    )
+    password.add_argument("address", help="e-mail address with which they sign in")
+    _password_arguments(password)
+    backup = command(
+        "backup", "write everything into one file, while it runs", "backup /media/stick/lauftakt.tar", _backup
+    )
+    backup.add_argument("file", type=Path)
+    restore = command(
+        "restore", "bring a backup back into an empty folder", "restore lauftakt.tar --var /srv/lauftakt", _restore
+    )
+    restore.add_argument("file", type=Path)
+    check = command("check", "say whether the running installation is well", "check --quick", _check)
+    check.add_argument("--quick", action="store_true", help="without reading every sample and kept file")
+
+
+def _password_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--make-password", action="store_true", help="make one and print it, instead of asking")
+
+
+def ask_password(prompt: str, tell: Say) -> str | None:
+    """A password typed twice, or one line of the standard input where that is no terminal; None where they differ."""
+    if not sys.stdin.isatty():
+        return sys.stdin.readline().rstrip("\r\n") or None
+    first = getpass.getpass(prompt)
+    if first != getpass.getpass("Once more: "):
+        tell("These were two different ones; nothing was changed.")
+        return None
+    return first
+
+
+def keep_running(run: Callable[[], None], tell: Say) -> int:
+    """Run something that goes on until Ctrl-C or a request to end, and stops what it started then."""
+    from lauftakt.operate.mariadb import CannotStart
+    from lauftakt.store.accounts import Refused
+
+    def stop(_signal: int, _frame: FrameType | None) -> None:
+        # Once is enough: a second Ctrl-C must not interrupt the stopping.
+        for ending in (signal.SIGTERM, signal.SIGINT):
+            signal.signal(ending, signal.SIG_IGN)
+        raise KeyboardInterrupt
+
+    for ending in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(ending, stop)
+    try:
+        run()
+    except KeyboardInterrupt:
+        tell("")
+    except (CannotStart, Refused) as error:
+        print(f"\n{error}", file=sys.stderr)
+        return 1
+    return 0
+
+
+def _on_running(chosen: argparse.Namespace, do: Callable[["Database"], int]) -> int:
+    """Do something with the database of a running installation; what cannot be is said in a sentence."""
+    from lauftakt.operate.mariadb import CannotStart, url_of_running
+    from lauftakt.store.accounts import Refused
+    from lauftakt.store.database import Database
+
+    try:
+        url = os.environ.get("LAUFTAKT_DATABASE_URL") or url_of_running(chosen.var / "database")
+        database = Database(url)
+        try:
+            return do(database)
+        finally:
+            database.close()
+    except (CannotStart, Refused) as error:
+        print(error, file=sys.stderr)
+        return 2
+
+
+def _chosen_password(chosen: argparse.Namespace) -> str | None:
+    from lauftakt.operate.teams import make_password
+
+    if chosen.make_password:
+        made = make_password()
+        say(f"The password is {made}")
+        return made
+    return ask_password("Password: ", say)
+
+
+def _start(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.own_stack import run_own
+
+    return keep_running(lambda: run_own(chosen.var, chosen.port, chosen.lan, say), say)
+
+
+def _team(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.teams import bring_team_back, list_teams, new_team
+
+    def do(database: "Database") -> int:
+        if chosen.bring_back is not None:
+            say(f"{bring_team_back(database, chosen.bring_back)} is there again.")
+        elif chosen.new:
+            if not chosen.owner:
+                print("A team needs an owner: --owner ADDRESS.", file=sys.stderr)
+                return 2
+            password = _chosen_password(chosen)
+            if password is None:
+                return 2
+            new_team(database, chosen.new, chosen.owner, password)
+            say(f"{chosen.new} was made; {chosen.owner} signs in as its owner.")
+        else:
+            list_teams(database, say)
+        return 0
+
+    return _on_running(chosen, do)
+
+
+def _coach(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.teams import new_coach
+
+    def do(database: "Database") -> int:
+        password = _chosen_password(chosen)
+        if password is None:
+            return 2
+        team = new_coach(database, chosen.team, chosen.address, chosen.name, chosen.role, password)
+        say(f"{chosen.address} signs in as {chosen.role} of {team}.")
+        return 0
+
+    return _on_running(chosen, do)
+
+
+def _password(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.teams import new_password
+
+    def do(database: "Database") -> int:
+        password = _chosen_password(chosen)
+        if password is None:
+            return 2
+        new_password(database, chosen.address, password)
+        say(f"{chosen.address} has another password; whoever was signed in with the old one is signed out.")
+        return 0
+
+    return _on_running(chosen, do)
+
+
+def _backup(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.backups import back_up
+
+    def do(_: "Database") -> int:
+        back_up(chosen.var.resolve(), chosen.file.resolve(), say)
+        return 0
+
+    return _on_running(chosen, do)
+
+
+def _restore(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.backups import restore
+    from lauftakt.operate.mariadb import CannotStart
+
+    try:
+        restore(chosen.file.resolve(), chosen.var.resolve(), say)
+    except CannotStart as error:
+        print(error, file=sys.stderr)
+        return 2
+    return 0
+
+
+def _check(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.check import check
+
+    return _on_running(chosen, lambda database: check(database, chosen.var.resolve(), say, deep=not chosen.quick))

@@ -1,0 +1,5 @@
+<script lang="ts">
+  import Account from '$lib/places/account/Account.svelte';
+</script>
+
+<Account />
