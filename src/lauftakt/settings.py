@@ -53,6 +53,11 @@ class Settings:
         return self.var / FIRST_CODE
 
     @property
+    def backup_folder(self) -> Path:
+        """Where the backups of every night are."""
+        return self.var / "backup"
+
+    @property
     def exports(self) -> Path:
         """Archives that were asked for and wait to be taken."""
         return self.var / "exports"

@@ -11,14 +11,14 @@ import shutil
 import tarfile
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from lauftakt.operate.dumps import dump, load
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB
 from lauftakt.store.database import Database
+from lauftakt.work.last_backup import LastBackup, read_last, write_last
 
 Say = Callable[[str], None]
 
@@ -28,21 +28,10 @@ MANIFEST, DUMP = "manifest.json", "database.sql.gz"
 FILES, FOLDERS = ("secret",), ("inbox",)
 # Of those made by themselves: one for each of so many days, and one for each of so many weeks.
 DAYS, WEEKS = 7, 5
-OLD = timedelta(hours=26)
-STATE = "last.json"
 
 
 class CannotRestore(CannotStart):
     """The backup cannot be brought back, and why."""
-
-
-@dataclass(frozen=True)
-class State:
-    """How the last backup that was made by itself went."""
-
-    at: datetime
-    good: bool
-    message: str
 
 
 def back_up(var: Path, target: Path, say: Say) -> None:
@@ -170,20 +159,18 @@ def _unpack(source: Path, new: Path) -> None:
         path.chmod(0o700 if path.is_dir() else 0o600)
 
 
-def nightly(var: Path, say: Say) -> State:
+def nightly(var: Path, say: Say) -> LastBackup:
     """Make today's backup and forget those that are too old; how it went is kept for the Paddock to tell."""
     folder = var / "backup"
     folder.mkdir(exist_ok=True, mode=0o700)
     moment = datetime.now(UTC)
     try:
         back_up(var, folder / f"lauftakt-{moment:%Y-%m-%d}.tar", say)
-        state = State(moment, True, "")
+        state = LastBackup(moment)
     except (CannotStart, OSError) as error:
-        state = State(moment, False, str(error))
+        state = LastBackup(read_last(folder).good_at, str(error))
     _forget(folder)
-    part = folder / (STATE + ".part")
-    part.write_text(json.dumps({"at": state.at.isoformat(), "good": state.good, "message": state.message}))
-    part.replace(folder / STATE)
+    write_last(folder, state)
     return state
 
 
@@ -207,8 +194,3 @@ def _forget(folder: Path) -> None:
     for path in found:
         if path not in kept:
             path.unlink(missing_ok=True)
-
-
-def last_made(var: Path) -> Path | None:
-    """The newest backup that was made by itself."""
-    return max((var / "backup").glob("lauftakt-????-??-??.tar"), default=None)

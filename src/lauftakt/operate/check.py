@@ -3,18 +3,18 @@
 import shutil
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from pathlib import Path
 
 import zstandard
 from sqlalchemy import func, select
 
-from lauftakt.operate import backups
 from lauftakt.store.blocks import unpack
 from lauftakt.store.database import INCLUDE_REMOVED, Database, now
 from lauftakt.store.models import HandIn, Job, Original, Samples
 from lauftakt.store.originals import Damaged, original_parts
 from lauftakt.work.jobs import OPEN
+from lauftakt.work.last_backup import read_last
 from lauftakt.work.renewing import outdated
 
 Say = Callable[[str], None]
@@ -110,13 +110,11 @@ def _orphans(database: Database, var: Path) -> Iterator[Found]:
 
 
 def _backups(var: Path) -> Iterator[Found]:
-    last = backups.last_made(var)
-    if last is None:
+    last = read_last(var / "backup")
+    if last.good_at is None:
         yield Found(False, "No backup was made by itself yet; lauftakt backup FILE makes one.")
-        return
-    age = datetime.now(UTC) - datetime.fromtimestamp(last.stat().st_mtime, UTC)
-    if age > backups.OLD:
-        yield Found(True, f"The last backup is {age.days} days and {age.seconds // 3600} hours old ({last.name}).")
+    if last.told():
+        yield Found(True, last.told() or "")
 
 
 def _samples(database: Database) -> Iterator[Found]:

@@ -11,7 +11,9 @@ from lauftakt.store.database import NotFound, now
 from lauftakt.store.models import Car, Driver, Event, HandIn, HandInLink, LayoutRow, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
+from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, allowed, visible
+from lauftakt.work.last_backup import read_last
 
 blueprint = APIBlueprint("paddock", __name__, tag="Paddock")
 
@@ -59,7 +61,16 @@ def get_paddock(viewer: Viewer, query_data: schemas.PaddockQuery) -> schemas.Pad
             drivers=show.choices(session, viewer, Driver),
             cars=show.choices(session, viewer, Car),
             circuits=show.choices(session, viewer, LayoutRow),
+            backup=_backup(viewer),
         )
+
+
+def _backup(viewer: Viewer) -> str | None:
+    """A word on backups for those who lead the team, where something is wrong with them."""
+    settings = settings_of_app()
+    if not settings.backups or not allowed(viewer, "change"):
+        return None
+    return read_last(settings.backup_folder).told()
 
 
 def _older(before: str) -> Any:

@@ -41,3 +41,4 @@ class PaddockOut(Schema):
     drivers: list["Choice"]
     cars: list["Choice"]
     circuits: list["Choice"]
+    backup: str | None = Field(description="What is wrong with the backups, if anything.")

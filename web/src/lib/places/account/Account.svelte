@@ -22,6 +22,14 @@
     queryFn: () => done(api.GET('/api/team')),
     enabled: present.me?.role !== 'driver',
   }));
+  const parts = $derived(
+    [
+      ['you', t.me, true],
+      ['people', t.team, present.me?.role !== 'driver'],
+      ['has', t.has, leads],
+      ['more', t.demo, owner],
+    ].filter((part) => part[2]) as [string, string, boolean][],
+  );
   let typed = $state('');
   let trouble = $state<unknown>(null);
   let busy = $state(false);
@@ -70,14 +78,17 @@
     <h1>{present.me?.name}</h1>
     <p>{t.roles[present.me?.role ?? ''] ?? ''}, {present.me?.team}</p>
     <p class="muted">{present.me?.email}</p>
+    <nav aria-label={t.page}>
+      {#each parts as [place, label] (place)}<a href="#{place}">{label}</a>{/each}
+    </nav>
   {/snippet}
 
   <div class="sections">
-    <Me />
-    {#if present.me?.role !== 'driver'}<People />{/if}
-    {#if leads}<Things />{/if}
+    <div id="you"><Me /></div>
+    {#if present.me?.role !== 'driver'}<div id="people"><People /></div>{/if}
+    {#if leads}<div id="has"><Things /></div>{/if}
     {#if owner}
-      <section>
+      <section id="more">
         {#if trouble}<Trouble error={trouble} />{/if}
         <h2>{t.demo}</h2>
         <p class="muted">{t.demoWhy}</p>
@@ -114,6 +125,16 @@
     font-weight: 640;
     margin: 18px 0 6px;
     overflow-wrap: anywhere;
+  }
+  nav {
+    display: grid;
+    margin-top: 18px;
+    border-top: 1px solid var(--rule);
+  }
+  nav a {
+    padding: 9px 0;
+    color: var(--ink);
+    border-bottom: 1px solid var(--rule);
   }
   .sections {
     display: grid;

@@ -19,7 +19,7 @@
   <ol>
     {#each t.steps as [name, words], i (name)}
       <li class:done={reached[i]} aria-current={i === next ? 'step' : undefined}>
-        <span class="mark" aria-hidden="true"
+        <span class="number" aria-hidden="true"
           >{#if reached[i]}<Check size={14} />{:else}{i + 1}{/if}</span
         >
         <span
@@ -29,7 +29,7 @@
       </li>
     {/each}
   </ol>
-  {#if reached[0] && reached[1]}<a class="do" href="/compare">{t.go}</a>{/if}
+  {#if reached[0]}<a class="do" href="/compare">{t.go}</a>{/if}
 </section>
 
 <style>
@@ -55,7 +55,7 @@
   li[aria-current] {
     color: var(--ink);
   }
-  .mark {
+  .number {
     flex: none;
     display: grid;
     place-items: center;
@@ -65,7 +65,7 @@
     border: 1px solid var(--field);
     font-size: 13px;
   }
-  li[aria-current] .mark {
+  li[aria-current] .number {
     border-color: var(--brass);
     box-shadow: 0 0 0 2px var(--brass);
   }

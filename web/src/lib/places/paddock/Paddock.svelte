@@ -119,6 +119,7 @@
     {/if}
   {/snippet}
 
+  {#if data?.backup}<p class="word" role="status">{data.backup}</p>{/if}
   {#if paddock.error}
     <Trouble error={paddock.error} again={() => void paddock.refetch()} />
   {:else if !data}
@@ -240,6 +241,12 @@
     display: flex;
     flex-wrap: wrap;
     gap: 8px;
+  }
+  .word {
+    border-left: 3px solid var(--brass);
+    padding: 6px 12px;
+    margin-bottom: 8px;
+    background: var(--sheet);
   }
   .events {
     margin-top: 12px;

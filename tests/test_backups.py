@@ -1,0 +1,218 @@
+"""Everything an installation has goes into one file and comes back, elsewhere and for somebody else."""
+
+import hashlib
+import io
+import json
+import os
+import tarfile
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from sqlalchemy import text
+
+from lauftakt import settings
+from lauftakt.operate import backups
+from lauftakt.operate.check import check
+from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, url_of_running
+from lauftakt.operate.teams import (
+    bring_team_back,
+    list_teams,
+    make_password,
+    new_coach,
+    new_password,
+    new_team,
+)
+from lauftakt.store.accounts import Refused, verify
+from lauftakt.store.database import Database, now
+from lauftakt.store.models import Team
+from lauftakt.work.direct import hand_in_now
+from lauftakt.work.intake import Giver
+from lauftakt.work.last_backup import OLD, LastBackup, read_last, write_last
+from tests.day import Day
+
+PASSWORD = "late apex every time"
+
+
+def quiet(_: str) -> None:
+    """Says nothing."""
+
+
+@pytest.fixture(autouse=True)
+def own_settings(monkeypatch: pytest.MonkeyPatch) -> None:
+    for name in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR"):
+        monkeypatch.setenv(name, os.environ.get(name, ""))
+
+
+@pytest.fixture
+def running(tmp_path: Path, day: Day, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Path, Database]]:
+    """An installation with a team, two runs and a file that waits."""
+    var = tmp_path / "here"
+    server = PrivateMariaDB(var / "database")
+    server.start()
+    monkeypatch.setenv("LAUFTAKT_DATABASE_URL", server.url)
+    monkeypatch.setenv("LAUFTAKT_VAR", str(var))
+    database = Database(server.url)
+    database.migrate()
+    new_team(database, "School", "ada@school.example", PASSWORD)
+    found = settings.load()
+    for path in (day.layout_file, *day.files[:2]):
+        hand_in_now(database, found.inbox, Giver(1, "shell"), path)
+    (found.inbox / "77.file").write_bytes(b"waits")
+    yield var, database
+    database.close()
+    server.stop()
+
+
+def rows_of(database: Database) -> dict[str, tuple[int, str]]:
+    """How many rows each table has, and a digest of all their values."""
+    with database.engine.connect() as connection:
+        names = sorted(connection.execute(text("SHOW TABLES")).scalars())
+        found = {}
+        for name in names:
+            digest, count = hashlib.sha256(), 0
+            for row in connection.execute(text(f"SELECT * FROM `{name}` ORDER BY 1")):
+                digest.update(repr(tuple(row)).encode())
+                count += 1
+            found[name] = (count, digest.hexdigest())
+    return found
+
+
+def test_a_backup_comes_back_in_another_folder(running: tuple[Path, Database], tmp_path: Path) -> None:
+    var, database = running
+    told: list[str] = []
+    target = tmp_path / "stick" / "lauftakt.tar"
+    backups.back_up(var, target, told.append)
+    assert target.stat().st_mode & 0o077 == 0
+    assert any("MB" in line for line in told)
+    assert not list(target.parent.glob(".backup-*"))
+    there = tmp_path / "there"
+    backups.restore(target, there, told.append)
+    assert (there / "secret").read_bytes() == (var / "secret").read_bytes()
+    assert (there / "inbox" / "77.file").read_bytes() == b"waits"
+    assert there.stat().st_mode & 0o077 == 0
+    server = PrivateMariaDB(there / "database")
+    server.start()
+    try:
+        again = Database(server.url)
+        assert server.url != database.url
+        assert rows_of(again) == rows_of(database)
+        # Bytes that were handed in, whole and with their checksums.
+        assert check(again, there, quiet) <= 1
+        with again.begin() as session:
+            assert verify(session, "ada@school.example", PASSWORD) is not None
+        again.close()
+    finally:
+        server.stop()
+    with pytest.raises(backups.CannotRestore, match="not empty"):
+        backups.restore(target, there, quiet)
+
+
+def _tar(path: Path, **members: bytes) -> Path:
+    with tarfile.open(path, "w") as archive:
+        for name, data in members.items():
+            entry = tarfile.TarInfo(name.replace("_", "."))
+            entry.size = len(data)
+            archive.addfile(entry, io.BytesIO(data))
+    return path
+
+
+def test_what_is_no_whole_backup_leaves_no_folder_behind(tmp_path: Path) -> None:
+    manifest = {"lauftakt-backup": 1, "sha256": {"database.sql.gz": "0" * 64}}
+    there = tmp_path / "there"
+    for source, words in (
+        (tmp_path / "none.tar", "There is no file"),
+        (_tar(tmp_path / "other.tar", a=b"b"), "not a backup"),
+        (_tar(tmp_path / "missing.tar", manifest_json=json.dumps(manifest).encode()), "is missing"),
+        (
+            _tar(tmp_path / "newer.tar", manifest_json=json.dumps({**manifest, "lauftakt-backup": 9}).encode()),
+            "another version",
+        ),
+    ):
+        with pytest.raises(backups.CannotRestore, match=words):
+            backups.restore(source, there, quiet)
+    (tmp_path / "cut.tar").write_bytes(b"nothing of the kind")
+    with pytest.raises(backups.CannotRestore, match="not a whole backup"):
+        backups.restore(tmp_path / "cut.tar", there, quiet)
+    assert not there.exists()
+    assert not list(tmp_path.glob(".there-*"))
+
+
+def test_every_night_with_generations(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    folder = tmp_path / "backup"
+    folder.mkdir()
+    for days in range(1, 80):
+        (folder / f"lauftakt-{datetime.now(UTC) - timedelta(days=days):%Y-%m-%d}.tar").touch()
+    monkeypatch.setattr(backups, "back_up", lambda _var, target, _say: target.touch())
+    assert backups.due(tmp_path)
+    assert backups.nightly(tmp_path, quiet).told() is None
+    assert not backups.due(tmp_path)
+    left = sorted(folder.glob("*.tar"))
+    assert backups.DAYS + backups.WEEKS - 2 <= len(left) <= backups.DAYS + backups.WEEKS
+    # A disk that is full is told, with what there still is.
+    good_at = read_last(folder).good_at
+
+    def full(*_: object) -> None:
+        raise CannotStart("The backup could not be written: No space left on device.")
+
+    monkeypatch.setattr(backups, "back_up", full)
+    assert "No space left" in (backups.nightly(tmp_path, quiet).told() or "")
+    assert read_last(folder).good_at == good_at
+    write_last(folder, LastBackup(datetime.now(UTC) - OLD - timedelta(days=1)))
+    assert "2 days old" in (read_last(folder).told() or "")
+    assert read_last(tmp_path).told() is None
+
+
+def test_check_says_what_is_wrong(running: tuple[Path, Database]) -> None:
+    var, database = running
+    told: list[str] = []
+    assert check(database, var, told.append) == 1  # the file that waits belongs to nothing, no backup yet
+    assert any("belong to nothing" in line for line in told)
+    with database.engine.begin() as connection:
+        connection.execute(text("UPDATE samples SET `values` = 'f4broken' ORDER BY id LIMIT 1"))
+        connection.execute(text("UPDATE original_part SET data = REVERSE(data) ORDER BY id LIMIT 1"))
+        connection.execute(
+            text("UPDATE job SET created_at = :at ORDER BY id LIMIT 1"), {"at": now() + timedelta(days=1)}
+        )
+    told.clear()
+    assert check(database, var, told.append) == 2
+    words = "\n".join(told)
+    for wanted in ("1 channels cannot be read", "is not what was handed in", "clock is wrong"):
+        assert wanted in words
+    assert check(database, var, quiet, deep=False) == 2
+
+
+def test_people_by_shell(running: tuple[Path, Database]) -> None:
+    _, database = running
+    assert new_coach(database, None, "ben@school.example", "Ben", "assistant", PASSWORD) == "School"
+    for refused in (
+        lambda: new_team(database, "Other", "no address", PASSWORD),
+        lambda: new_team(database, "Other", "ada@school.example", PASSWORD),
+        lambda: new_coach(database, None, "eve@school.example", "Eve", "driver", PASSWORD),
+        lambda: new_coach(database, 99, "eve@school.example", "Eve", "coach", PASSWORD),
+        lambda: new_coach(database, None, "eve@school.example", "Eve", "coach", "short"),
+        lambda: new_password(database, "nobody@school.example", PASSWORD),
+        lambda: new_password(database, "ben@school.example", "short"),
+        lambda: bring_team_back(database, 1),
+    ):
+        with pytest.raises(Refused):
+            refused()
+    new_password(database, "Ben@school.example", "another one that is long")
+    with database.begin() as session:
+        assert verify(session, "ben@school.example", PASSWORD) is None
+        assert verify(session, "ben@school.example", "another one that is long") is not None
+        session.get_one(Team, 1).removed_at = now()
+    told: list[str] = []
+    list_teams(database, told.append)
+    assert any("removed on" in line for line in told)
+    assert any("ben@school.example" in line for line in told)
+    assert bring_team_back(database, 1) == "School"
+    assert len({make_password() for _ in range(20)}) == 20
+
+
+def test_the_shell_finds_the_running_installation(running: tuple[Path, Database]) -> None:
+    var, database = running
+    assert url_of_running(var / "database") == database.url
+    with pytest.raises(CannotStart, match="No Lauftakt runs"):
+        url_of_running(var / "nowhere")
