@@ -65,6 +65,20 @@ def add_commands(commands: Any) -> None:
         "restore", "bring a backup back into an empty folder", "restore lauftakt.tar --var /srv/lauftakt", _restore
     )
     restore.add_argument("file", type=Path)
+    export = command(
+        "export",
+        "write a team in open formats, to keep or for another installation",
+        "export 1 school.zip",
+        _export,
+    )
+    export.add_argument("team", type=int, metavar="NUMBER", help="which team; lauftakt team lists them")
+    export.add_argument("file", type=Path)
+    take = command(
+        "take-in", "take an exported team into a team of this installation",
+        "take-in school.zip --coach ada@school.example", _take_in,
+    )  # fmt: skip
+    take.add_argument("file", type=Path)
+    take.add_argument("--coach", required=True, metavar="ADDRESS", help="with which the team's coach signs in")
     check = command("check", "say whether the running installation is well", "check --quick", _check)
     check.add_argument("--quick", action="store_true", help="without reading every sample and kept file")
 
@@ -211,6 +225,43 @@ def _restore(chosen: argparse.Namespace) -> int:
         print(error, file=sys.stderr)
         return 2
     return 0
+
+
+def _export(chosen: argparse.Namespace) -> int:
+    from sqlalchemy import select
+
+    from lauftakt.store.models import Team
+    from lauftakt.work.teams.export import export_team
+
+    def do(database: "Database") -> int:
+        with database.begin() as session:
+            if session.scalar(select(Team.id).where(Team.id == chosen.team)) is None:
+                print(f"There is no team {chosen.team}; lauftakt team lists them.", file=sys.stderr)
+                return 2
+        export_team(database, chosen.team, chosen.file.resolve(), say)
+        return 0
+
+    return _on_running(chosen, do)
+
+
+def _take_in(chosen: argparse.Namespace) -> int:
+    from lauftakt.core.log.model import Unusable
+    from lauftakt.work.shell import NoTeam, team_of
+    from lauftakt.work.teams.taking_in import take_team_in
+
+    def do(database: "Database") -> int:
+        os.environ.setdefault("LAUFTAKT_DATABASE_URL", database.url)
+        os.environ["LAUFTAKT_VAR"] = str(chosen.var)
+        try:
+            team_id = team_of(database, chosen.coach).team_id
+            taken, runs = take_team_in(database, settings.load().inbox, team_id, chosen.file.resolve(), say)
+        except (NoTeam, Unusable) as error:
+            print(error, file=sys.stderr)
+            return 2
+        say(f"{taken} of {runs} runs are there now.")
+        return 0 if taken == runs else 1
+
+    return _on_running(chosen, do)
 
 
 def _check(chosen: argparse.Namespace) -> int:

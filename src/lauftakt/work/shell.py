@@ -34,6 +34,20 @@ def files_in(paths: list[Path]) -> list[Path]:
     return sorted(found, key=lambda path: path.suffix.lower() not in (".geojson", ".json"))[:MOST_FILES]
 
 
+def team_of(database: Database, coach: str) -> Account:
+    """The account of whoever leads a team, by its address.
+
+    Raises
+    ------
+    NoTeam
+    """
+    with database.begin() as session:
+        account = session.scalar(select(Account).where(Account.email == coach.lower()))
+        if account is None or account.role not in LEADING:
+            raise NoTeam(f"No coach signs in with the address “{coach}”.")
+        return account
+
+
 def import_files(
     database: Database,
     settings: Settings,
@@ -48,11 +62,8 @@ def import_files(
     ------
     NoTeam
     """
-    with database.begin() as session:
-        account = session.scalar(select(Account).where(Account.email == coach.lower()))
-        if account is None or account.role not in LEADING:
-            raise NoTeam(f"No coach signs in with the address “{coach}”.")
-        giver = Giver(account.team_id, "shell", driver_name=driver, account_id=account.id)
+    account = team_of(database, coach)
+    giver = Giver(account.team_id, "shell", driver_name=driver, account_id=account.id)
     good = True
     for path in files_in(paths):
         if not path.is_file() or not os.access(path, os.R_OK):

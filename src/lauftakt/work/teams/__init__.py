@@ -1,0 +1,1 @@
+"""A whole team in open formats: written into one archive, and taken in by another installation."""

@@ -1,0 +1,173 @@
+"""Writes a team into a zip archive: logs as they were handed in, layouts, dialects, and the rest as JSON."""
+
+import json
+import os
+import tempfile
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lauftakt.core.circuit.layout import Layout, LayoutSketch
+from lauftakt.core.circuit.lines import line_across
+from lauftakt.formats.columnar import write_columnar
+from lauftakt.formats.dialects import write_dialect
+from lauftakt.formats.geojson import write_sketch
+from lauftakt.store.database import Database, mine, mine_by_id, now
+from lauftakt.store.dialects import to_dialect
+from lauftakt.store.layouts import load_layout, sectors_of, sketch_of
+from lauftakt.store.models import DialectRow, LapWord, LayoutRow, Original, Run, Team
+from lauftakt.store.originals import Damaged, write_original
+from lauftakt.store.runs import moment_of
+from lauftakt.work.exporting import run_log, safe_name
+from lauftakt.work.teams.contents import SCHEMA, TEAM, VERSION, LapDecision, LayoutFile, RunFile, TeamFile
+
+Say = Callable[[str], None]
+
+# Dense enough that the line is the same again to a centimetre.
+EVERY_M = 2.0
+HALF_SPLIT_M = 15.0
+
+
+def export_team(database: Database, team_id: int, target: Path, say: Say) -> None:
+    """Write everything of a team into one archive; it is there whole or not at all.
+
+    Parameters
+    ----------
+    database, team_id : which
+    target : the zip file to write
+    say : told each run
+    """
+    part = target.with_name(target.name + ".part")
+    target.parent.mkdir(parents=True, exist_ok=True)
+    try:
+        with (
+            open(part, "wb", opener=lambda name, flags: os.open(name, flags, 0o600)) as raw,
+            zipfile.ZipFile(raw, "w", zipfile.ZIP_DEFLATED, compresslevel=3) as archive,
+            tempfile.TemporaryDirectory() as folder,
+        ):
+            _write(database, team_id, archive, Path(folder), say)
+        part.replace(target)
+    finally:
+        part.unlink(missing_ok=True)
+    say(f"Written: {target} ({target.stat().st_size / 1e6:.1f} MB).")
+
+
+def _write(database: Database, team_id: int, archive: zipfile.ZipFile, folder: Path, say: Say) -> None:
+    with database.begin() as session:
+        team = session.get_one(Team, team_id).name
+        layouts = _layouts(session, team_id, archive)
+        dialects = _dialects(session, team_id, archive)
+        ids = list(session.scalars(mine(Run, team_id).with_only_columns(Run.id).order_by(Run.id)))
+    runs: list[RunFile] = []
+    for number, run_id in enumerate(ids, 1):
+        runs.append(_run(database, team_id, run_id, number, archive, folder))
+        say(f"  {number} of {len(ids)}: {runs[-1].file_name}")
+    content = TeamFile(
+        **{"lauftakt-team": VERSION}, team=team, exported=now().isoformat(timespec="seconds") + "Z", layouts=layouts,
+        dialects=dialects, runs=runs,
+    )  # fmt: skip
+    archive.writestr(TEAM, content.model_dump_json(indent=1, by_alias=True))
+    archive.writestr(SCHEMA, json.dumps(TeamFile.model_json_schema(by_alias=True), indent=1))
+
+
+def _layouts(session: Session, team_id: int, archive: zipfile.ZipFile) -> list[LayoutFile]:
+    found = []
+    for number, row in enumerate(session.scalars(mine(LayoutRow, team_id).order_by(LayoutRow.id)), 1):
+        if row.current_id is not None:
+            sectors = sectors_of(session, row)
+            sketch = drawn(load_layout(session, row.current_id, sectors.id if sectors else None))
+        else:
+            sketch = sketch_of(row)
+        name = f"layouts/{number:03}-{safe_name(row.name)}.geojson"
+        archive.writestr(name, write_sketch(sketch))
+        found.append(LayoutFile(file=name, name=row.name, circuit=row.circuit.name))
+    return found
+
+
+def drawn(layout: Layout) -> LayoutSketch:
+    """A layout as it would have been drawn: lines, limits, corners and marks in degrees."""
+    grid = np.append(np.arange(0.0, layout.length - 0.5 * EVERY_M, EVERY_M), layout.length)
+
+    def points(at: np.ndarray, offset: np.ndarray | float = 0.0) -> tuple[tuple[float, float], ...]:
+        x, y, heading = layout.centre.at(at)
+        latitude, longitude = layout.plane.to_degrees(x - offset * np.sin(heading), y + offset * np.cos(heading))
+        return tuple((float(a), float(b)) for a, b in zip(latitude, longitude, strict=True))
+
+    def limit(offsets: np.ndarray | None) -> tuple[tuple[float, float], ...]:
+        return () if offsets is None else points(grid, np.interp(grid, layout.grid(), offsets))
+
+    begin, end = float(layout.centre.s[0]), float(layout.centre.s[-1])
+    whole = grid[:-1] if layout.centre.closed else np.arange(begin, end, EVERY_M)
+    splits = []
+    names = layout.split_names or ("",) * len(layout.splits_m)
+    for number, (at, name) in enumerate(zip(layout.splits_m, names, strict=True), 1):
+        x, y, heading = layout.centre.at(np.array([at]))
+        line = line_across(layout.plane, float(x[0]), float(y[0]), float(heading[0]), HALF_SPLIT_M)
+        splits.append((name or f"Split {number}", line))
+    return LayoutSketch(
+        name=layout.name,
+        start=layout.start,
+        finish=layout.finish,
+        centre=points(whole),
+        left_limit=limit(layout.left_limit),
+        right_limit=limit(layout.right_limit),
+        splits=tuple(splits),
+        corners=tuple((corner.name, points(np.array([corner.apex_m]))[0]) for corner in layout.corners),
+        marks=tuple((name, points(np.array([at]))[0]) for name, at in layout.marks),
+    )
+
+
+def _dialects(session: Session, team_id: int, archive: zipfile.ZipFile) -> list[str]:
+    found = []
+    for number, row in enumerate(session.scalars(mine(DialectRow, team_id).order_by(DialectRow.id)), 1):
+        name = f"dialects/{number:03}-{safe_name(row.name)}.json"
+        archive.writestr(name, write_dialect(row.name, to_dialect(row)))
+        found.append(name)
+    return found
+
+
+def _run(database: Database, team_id: int, run_id: int, number: int, archive: zipfile.ZipFile, folder: Path) -> RunFile:
+    path, whole = folder / "log.parquet", False
+    with database.begin() as session:
+        run = mine_by_id(session, Run, team_id, run_id)
+        original = session.scalar(select(Original).where(Original.team_id == team_id, Original.run_id == run_id))
+        if original is not None:
+            try:
+                write_original(session, original, path)
+                whole = True
+            except Damaged:
+                whole = False  # what was stored of it is still there
+        words = session.scalars(mine(LapWord, team_id).where(LapWord.run_id == run_id).order_by(LapWord.moment_s))
+        decisions = [
+            LapDecision(begins_s=word.moment_s, counts=word.counts, reason=word.reason, note=word.note)
+            for word in words
+        ]
+        ending = Path(run.file_name).suffix[:12] if whole else ".parquet"
+        name = f"logs/{number:04}-{safe_name(Path(run.file_name).stem)[:80]}{ending}"
+        found = RunFile(
+            file=name,
+            file_name=run.file_name if whole else Path(run.file_name).stem[:280] + ".parquet",
+            as_handed_in=whole,
+            driver=run.driver.name,
+            car=run.car.name if run.car else None,
+            layout=run.layout.name,
+            event=run.event.name,
+            day=run.event.day,
+            started=moment_of(run),
+            kind=run.kind,
+            conditions=run.conditions,
+            tyres=run.tyres,
+            notes=run.notes,
+            felt=run.felt,
+            confirmed=run.confirmed,
+            laps=decisions,
+        )
+    if not whole:
+        write_columnar(run_log(database, team_id, run_id)[0], path)
+    archive.write(path, name)
+    path.unlink()
+    return found

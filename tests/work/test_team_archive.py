@@ -1,0 +1,127 @@
+"""A team leaves in open formats, and another installation takes it in."""
+
+import io
+import json
+import zipfile
+from pathlib import Path
+from typing import Any
+
+import jsonschema
+import pytest
+from sqlalchemy import select
+
+from lauftakt import settings
+from lauftakt.core.log.model import Unusable
+from lauftakt.formats.geojson import read_layout
+from lauftakt.formats.reading import read_log
+from lauftakt.store.accounts import add_team
+from lauftakt.store.counting import laps_of, say_of_lap, settle
+from lauftakt.store.database import Database
+from lauftakt.store.models import Original, Run
+from lauftakt.work.direct import hand_in_now
+from lauftakt.work.intake import Giver
+from lauftakt.work.teams.export import export_team
+from lauftakt.work.teams.taking_in import take_team_in
+from tests.day import Day
+
+
+def quiet(_: str) -> None:
+    """Says nothing."""
+
+
+@pytest.fixture
+def team(database: Database, day: Day) -> int:
+    with database.begin() as session:
+        team_id = add_team(session, "Leaving").id
+    for path in (day.layout_file, *day.files[:2]):
+        hand_in_now(database, settings.load().inbox, Giver(team_id, "shell"), path)
+    with database.begin() as session:
+        first, second = session.scalars(select(Run).where(Run.team_id == team_id).order_by(Run.id)).all()
+        first.notes, first.felt, first.tyres, first.conditions = "Zoë's\nnotes", "Rear light", "worn", "damp"
+        first.confirmed = True
+        lap = next(lap for lap in laps_of(session, first.analysis_id) if lap.time_s)
+        say_of_lap(session, first, lap, None, counts=False, reason="traffic")
+        settle(session, first)
+        # Of a run without kept bytes its samples leave.
+        session.delete(session.scalars(select(Original).where(Original.run_id == second.id)).one())
+    return team_id
+
+
+def told(database: Database, team_id: int) -> list[dict[str, Any]]:
+    with database.begin() as session:
+        return [
+            {
+                "driver": run.driver.name, "car": run.car.name if run.car else None, "layout": run.layout.name,
+                "event": (run.event.name, run.event.day), "started": run.started_at, "kind": run.kind,
+                "notes": run.notes, "felt": run.felt, "tyres": run.tyres, "conditions": run.conditions,
+                "confirmed": run.confirmed,
+                "laps": [(lap.number, lap.set_aside) for lap in laps_of(session, run.analysis_id)],
+                "times": [lap.time_s for lap in laps_of(session, run.analysis_id) if lap.time_s],
+            }
+            for run in session.scalars(select(Run).where(Run.team_id == team_id).order_by(Run.id))
+        ]  # fmt: skip
+
+
+def test_a_team_leaves_and_is_taken_in(database: Database, team: int, day: Day, tmp_path: Path) -> None:
+    archive = tmp_path / "team.zip"
+    export_team(database, team, archive, quiet)
+    assert archive.stat().st_mode & 0o077 == 0
+    with zipfile.ZipFile(archive) as found:
+        content, schema = json.loads(found.read("team.json")), json.loads(found.read("team.schema.json"))
+        jsonschema.validate(content, schema)
+        whole, samples = content["runs"]
+        assert found.read(whole["file"]) == day.files[0].read_bytes()
+        assert (whole["as_handed_in"], samples["as_handed_in"]) == (True, False)
+        (tmp_path / "log.parquet").write_bytes(found.read(samples["file"]))
+        assert read_log(tmp_path / "log.parquet").positions() is not None
+        (layout,) = content["layouts"]
+        sketch = read_layout(found.read(layout["file"]), "?")
+        assert len(sketch.corners) == len(day.layout.corners)
+        assert len(sketch.splits) == 2
+    with database.begin() as session:
+        other = add_team(session, "Taking in").id
+    inbox = settings.load().inbox
+    assert take_team_in(database, inbox, other, archive, quiet) == (2, 2)
+    before, after = told(database, team), told(database, other)
+    for one, two in zip(before, after, strict=True):
+        assert two.pop("times") == pytest.approx(one.pop("times"), abs=2e-3)
+        assert two == one
+    # Once more changes nothing.
+    assert take_team_in(database, inbox, other, archive, quiet) == (2, 2)
+    assert len(told(database, other)) == 2
+
+
+def changed(archive: Path, target: Path, **parts: bytes | None) -> Path:
+    out = io.BytesIO()
+    with zipfile.ZipFile(archive) as found, zipfile.ZipFile(out, "w") as made:
+        for name in found.namelist():
+            data = parts.get(name.replace(".", "_"), found.read(name))
+            if data is not None:
+                made.writestr(name, data)
+    target.write_bytes(out.getvalue())
+    return target
+
+
+def test_what_is_no_exported_team_is_refused_whole(database: Database, team: int, tmp_path: Path) -> None:
+    archive = tmp_path / "team.zip"
+    export_team(database, team, archive, quiet)
+    with zipfile.ZipFile(archive) as found:
+        content = json.loads(found.read("team.json"))
+    newer = json.dumps({**content, "lauftakt-team": 2}).encode()
+    gone = json.dumps({**content, "dialects": ["dialects/none.json"]}).encode()
+    wrong = json.dumps({**content, "runs": [{**content["runs"][0], "day": "../../etc"}]}).encode()
+    (tmp_path / "text.zip").write_bytes(b"no archive")
+    with database.begin() as session:
+        other = add_team(session, "Refusing").id
+    for path, words in (
+        (tmp_path / "none.zip", "no file"),
+        (tmp_path / "text.zip", "not a whole archive"),
+        (changed(archive, tmp_path / "a.zip", team_json=None), "no team.json"),
+        (changed(archive, tmp_path / "b.zip", team_json=b"{}"), "cannot be used"),
+        (changed(archive, tmp_path / "c.zip", team_json=newer), "another version"),
+        (changed(archive, tmp_path / "d.zip", team_json=gone), "none.json is missing"),
+        (changed(archive, tmp_path / "e.zip", team_json=wrong), "runs.0.day"),
+    ):
+        with pytest.raises(Unusable, match=words):
+            take_team_in(database, settings.load().inbox, other, path, quiet)
+    assert told(database, other) == []
