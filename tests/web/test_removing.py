@@ -11,6 +11,7 @@ from sqlalchemy import select
 from lauftakt.core.log.model import Channel
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.store.database import INCLUDE_REMOVED, Database, now
+from lauftakt.store.forgetting import mentions
 from lauftakt.store.models import ChannelRow, Driver, Event, HandIn, LayoutRow, Run, Samples
 from lauftakt.store.removing import KEPT, purge
 from tests.day import Day
@@ -206,3 +207,40 @@ def test_different_circuits_stay_two(coach: Coach, day: Day, database: Database)
         assert session.get(LayoutRow, ids[1]) is None
         assert session.scalars(select(Event).where(Event.team_id == coach.team_id)).all()
         assert session.scalars(select(HandIn).where(HandIn.team_id == coach.team_id)).all()
+
+
+def test_a_driver_is_forgotten_and_nothing_names_them(
+    full: Coach, stranger: Coach, database: Database, day: Day
+) -> None:
+    link = full.post("/api/links", json={"driver": "Ines"}).json
+    run = next(run for run in full.get("/api/paddock").json["runs"] if run["driver"]["name"] == "Ines")
+    other = next(run for run in full.get("/api/paddock").json["runs"] if run["driver"]["name"] != "Ines")
+    full.patch(f"/api/runs/{run['id']}", json={"notes": "Ines turned in late"})
+    full.post(f"/api/runs/{run['id']}/export", json={"format": "csv"})
+    # A second run of hers was removed before: it goes as well.
+    gone = full.hand_in("hers.csv", day.files[2].read_bytes(), driver="Ines").json["run"]["run"]["id"]
+    full.delete(f"/api/removals/run/{gone}")
+    full.patch(f"/api/runs/{other['id']}", json={"notes": "Held up by Ines"})
+    path = f"/api/drivers/{link['driver']['id']}/forget"
+    assert stranger.get(path).status_code == stranger.post(path).status_code == 404
+    before = everything(full)
+    told = full.get(path).json
+    assert (told["name"], told["runs"], told["links"]) == ("Ines", 2, 1)
+    assert everything(full) == before
+    answer = full.post(path)
+    assert answer.status_code == 200, answer.data
+    # Only what somebody wrote about another run still names her, and it is said where.
+    assert answer.json["mentions"] == {"run.notes": 1}
+    full.patch(f"/api/runs/{other['id']}", json={"notes": "Held up"})
+    with database.begin() as session:
+        left = mentions(session, full.team_id, "Ines")
+        # The undo of that last change knows what stood there before.
+        assert set(left) <= {"action.inverse"}
+        for model in (Run, Driver):
+            rows = select(model).where(model.team_id == full.team_id)
+            assert len(session.scalars(rows, execution_options=INCLUDE_REMOVED).all()) == 1
+    assert full.get(f"/api/runs/{run['id']}").status_code == 404
+    assert full.client.get(f"/api/link/{link['address'].rsplit('/', 1)[-1]}").status_code == 404
+    summaries = [item["summary"] for item in full.get("/api/actions").json["actions"]]
+    assert not any("Ines" in summary for summary in summaries)
+    assert "A driver was forgotten, as they wished." in summaries

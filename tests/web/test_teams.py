@@ -16,7 +16,12 @@ from tests.web.coach import Coach, make_coach
 
 OPEN = {"/api/session", "/api/openapi.json", "/api/first", "/api/first/open", "/api/first/demo"}
 # Where the owner goes elsewhere, or takes the whole team away: asked in tests of their own.
-APART = {("POST", "/api/demo"), ("DELETE", "/api/demo"), ("DELETE", "/api/team")}
+APART = {
+    ("POST", "/api/drivers/<int:driver_id>/forget"),
+    ("POST", "/api/demo"),
+    ("DELETE", "/api/demo"),
+    ("DELETE", "/api/team"),
+}
 BY_INVITATION = {("GET", "/api/invitation/<token>"), ("POST", "/api/invitation/<token>")}
 VIEWERS = ("owner", "coach", "assistant", "driver", "other team", "signed out", "link")
 # What each route may answer to each of the viewers, in their order: "+" lets in, "-" 403, "?" 404, "0" 401, "e" an
@@ -38,6 +43,7 @@ GET    /api/dialects                                       + + + - e 0 0
 PATCH  /api/dialects/<int:dialect_id>                      + + - - ? 0 0
 DELETE /api/dialects/<int:dialect_id>                      + + - - ? 0 0
 GET    /api/dialects/<int:dialect_id>/file                 + + + - ? 0 0
+GET    /api/drivers/<int:driver_id>/forget                 + + - - ? 0 0
 POST   /api/drivers/<int:driver_id>/join                   + + - - ? 0 0
 POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
 GET    /api/hand-ins                                       + + + - e 0 0

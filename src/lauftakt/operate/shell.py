@@ -57,6 +57,13 @@ def add_commands(commands: Any) -> None:
     )
     password.add_argument("address", help="e-mail address with which they sign in")
     _password_arguments(password)
+    forget = command(
+        "forget", "delete everything of a driver who wishes to be forgotten",
+        'forget "Wanda Example" --coach ada@school.example', _forget,
+    )  # fmt: skip
+    forget.add_argument("driver", help="name of the driver")
+    forget.add_argument("--coach", required=True, metavar="ADDRESS", help="with which the team's coach signs in")
+    forget.add_argument("--yes", action="store_true", help="do it; without this it only says what would go")
     backup = command(
         "backup", "write everything into one file, while it runs", "backup /media/stick/lauftakt.tar", _backup
     )
@@ -200,6 +207,22 @@ def _password(chosen: argparse.Namespace) -> int:
             return 2
         new_password(database, chosen.address, password)
         say(f"{chosen.address} has another password; whoever was signed in with the old one is signed out.")
+        return 0
+
+    return _on_running(chosen, do)
+
+
+def _forget(chosen: argparse.Namespace) -> int:
+    from lauftakt.operate.teams import forget_driver
+    from lauftakt.work.shell import NoTeam, team_of
+
+    def do(database: "Database") -> int:
+        try:
+            team_id = team_of(database, chosen.coach).team_id
+        except NoTeam as error:
+            print(error, file=sys.stderr)
+            return 2
+        forget_driver(database, chosen.var.resolve(), team_id, chosen.driver, say, really=chosen.yes)
         return 0
 
     return _on_running(chosen, do)

@@ -2,6 +2,7 @@
 
 import secrets
 from collections.abc import Callable
+from pathlib import Path
 
 from sqlalchemy import func, select
 
@@ -14,8 +15,9 @@ from lauftakt.store.accounts import (
     clean_address,
     set_password,
 )
-from lauftakt.store.database import INCLUDE_REMOVED, Database
-from lauftakt.store.models import Account, Run, Team
+from lauftakt.store.database import INCLUDE_REMOVED, Database, mine
+from lauftakt.store.forgetting import forget, known_of
+from lauftakt.store.models import Account, Driver, Run, Team
 
 Say = Callable[[str], None]
 
@@ -95,6 +97,41 @@ def new_password(database: Database, address: str, password: str) -> None:
         if account is None:
             raise Refused("no-account", f"Nobody signs in with the address “{address}”; lauftakt team lists everybody.")
         set_password(session, account, password)
+
+
+def forget_driver(database: Database, var: Path, team_id: int, name: str, say: Say, *, really: bool) -> None:
+    """Delete everything of a driver, or say what would go.
+
+    Raises
+    ------
+    Refused
+    """
+    with database.begin() as session:
+        driver = session.scalar(mine(Driver, team_id).where(Driver.name == name), execution_options=INCLUDE_REMOVED)
+        if driver is None:
+            raise Refused("no-driver", f"The team has no driver called “{name}”.")
+        driver.removed_at = None
+        session.flush()
+        known = forget(session, team_id, driver.id) if really else known_of(session, team_id, driver.id)
+        if not really:
+            session.rollback()
+    verb, loses = ("are", "lost") if really else ("would be", "would lose")
+    say(f"{len(known.runs)} runs with their logs, {len(known.hand_ins)} files, {known.links} links and")
+    say(f"{known.accounts} accounts {verb} deleted; {len(known.actions)} entries of the log of what was done")
+    say(f"{loses} what they say.")
+    if not really:
+        say("Nothing was done yet. Add --yes to do it; there is no undo.")
+        return
+    for number in known.hand_ins:
+        (var / "inbox" / f"{number}.file").unlink(missing_ok=True)
+    for number in known.jobs:
+        (var / "exports" / f"{number}.file").unlink(missing_ok=True)
+    if known.mentions:
+        say("The name still stands in other people's words:")
+        for place, count in known.mentions.items():
+            say(f"  {place}: {count}")
+    else:
+        say("The name stands nowhere any more, but in backups that were made before; they go with time.")
 
 
 def make_password() -> str:

@@ -8,12 +8,16 @@ from sqlalchemy.orm import Session
 
 from lauftakt.store.actions import note_action
 from lauftakt.store.database import now
+from lauftakt.store.forgetting import Known, forget, known_of
 from lauftakt.store.models import Car, Driver, Event, LayoutRow, Run, Team
 from lauftakt.store.removing import KINDS, Gone, bring_back, goes_along, remove
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
+from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, one
 from lauftakt.web.sessions import present_session
+from lauftakt.work.exporting import export_path
+from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("removing", __name__, tag="Removing")
 
@@ -48,6 +52,53 @@ def remove_one(viewer: Viewer, kind: str, row_id: int) -> schemas.Removal:
         )
         remove(session, viewer.team_id, gone)
         return told.model_copy(update={"action": action.id})
+
+
+@blueprint.get("/drivers/<int:driver_id>/forget")
+@only("change")
+@blueprint.output(schemas.Forgotten)
+def look_before_forgetting(viewer: Viewer, driver_id: int) -> schemas.Forgotten:
+    """What goes for good where a driver wishes to be forgotten."""
+    with database().begin() as session:
+        one(session, Driver, viewer, driver_id)
+        return _forgotten(known_of(session, viewer.team_id, driver_id))
+
+
+@blueprint.post("/drivers/<int:driver_id>/forget")
+@only("change")
+@blueprint.output(schemas.Forgotten)
+def forget_driver(viewer: Viewer, driver_id: int) -> schemas.Forgotten:
+    """Forget a driver: everything of theirs is deleted now, without undo; says where the name still stands."""
+    settings = settings_of_app()
+    with database().begin() as session:
+        one(session, Driver, viewer, driver_id)
+        gone = forget(session, viewer.team_id, driver_id)
+        note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="forgotten",
+            subject=("driver", driver_id),
+            summary="A driver was forgotten, as they wished.",
+            inverse=[],
+        )
+    for hand_in_id in gone.hand_ins:
+        inbox_path(settings.inbox, hand_in_id).unlink(missing_ok=True)
+    for job_id in gone.jobs:
+        export_path(settings.exports, job_id).unlink(missing_ok=True)
+    return _forgotten(gone)
+
+
+def _forgotten(known: Known) -> schemas.Forgotten:
+    return schemas.Forgotten(
+        name=known.name,
+        runs=len(known.runs),
+        hand_ins=len(known.hand_ins),
+        links=known.links,
+        accounts=known.accounts,
+        actions=len(known.actions),
+        mentions=known.mentions,
+    )
 
 
 @blueprint.delete("/team")

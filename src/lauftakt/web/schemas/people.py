@@ -132,3 +132,15 @@ class Removal(Schema):
     circuits: list[str]
     links: int
     action: int | None = Field(description="What takes it back; none before it was done.")
+
+
+class Forgotten(Schema):
+    """What is, or was, kept of a driver who wishes to be forgotten."""
+
+    name: str
+    runs: int
+    hand_ins: int
+    links: int
+    accounts: int
+    actions: int = Field(description="Entries of the log of what was done that lose what they say.")
+    mentions: dict[str, int] = Field(description="Afterwards: where the name still stands, and in how many rows.")

@@ -29,6 +29,7 @@ export type MyAccount = Schemas['MyAccount'];
 export type TeamOut = Schemas['TeamOut'];
 export type InvitationOut = Schemas['InvitationOut'];
 export type InvitationPage = Schemas['InvitationPage'];
+export type Forgotten = Schemas['Forgotten'];
 export type Removal = Schemas['Removal'];
 
 /** An answer that is not a success, with the server's sentence for the person. */

@@ -2,8 +2,8 @@
 <script lang="ts">
   import { Trash2 } from '@lucide/svelte';
   import { useQueryClient } from '@tanstack/svelte-query';
-  import { api, done, type Removal } from '$lib/api/client';
-  import { noteAction } from '$lib/parts/notes.svelte';
+  import { api, done, type Forgotten, type Removal } from '$lib/api/client';
+  import { note, noteAction } from '$lib/parts/notes.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
@@ -32,6 +32,35 @@
       told = await done(api.GET('/api/removals/{kind}/{row_id}', { params }));
     } catch (error) {
       trouble = error;
+    }
+  }
+
+  // A driver's wish to be forgotten: everything goes at once and for good.
+  let wish = $state<Forgotten | null>(null);
+  let typed = $state('');
+
+  async function lookAtWish(): Promise<void> {
+    try {
+      const path = { path: { driver_id: id } };
+      wish = await done(api.GET('/api/drivers/{driver_id}/forget', { params: path }));
+    } catch (error) {
+      trouble = error;
+    }
+  }
+
+  async function forget(): Promise<void> {
+    busy = true;
+    try {
+      const path = { path: { driver_id: id } };
+      const gone = await done(api.POST('/api/drivers/{driver_id}/forget', { params: path }));
+      open = false;
+      const left = Object.values(gone.mentions).reduce((sum, n) => sum + n, 0);
+      note(left ? t.forgottenBut(left) : t.forgotten);
+      await queries.invalidateQueries();
+    } catch (error) {
+      trouble = error;
+    } finally {
+      busy = false;
     }
   }
 
@@ -89,6 +118,29 @@
         </ul>
       {:else}<p>{t.nothing}</p>{/if}
       <p class="muted">{t.back}</p>
+      {#if kind === 'driver'}
+        <details
+          ontoggle={(event) => {
+            if (event.currentTarget.open && !wish) void lookAtWish();
+          }}
+        >
+          <summary>{t.forget}</summary>
+          {#if wish}
+            <p>{t.forgetWhat(wish.runs, wish.hand_ins, wish.accounts, wish.actions)}</p>
+            <p class="muted">{t.forgetStays}</p>
+            <label class="label"
+              ><span>{t.forgetType(name)}</span><input
+                class="input"
+                autocomplete="off"
+                bind:value={typed}
+              /></label
+            >
+            <button type="button" class="may" disabled={busy || typed.trim() !== name} onclick={forget}
+              >{t.forgetDo}</button
+            >
+          {/if}
+        </details>
+      {/if}
     {:else if !trouble}<p class="muted">{texts.loading}</p>{/if}
     {#snippet footer()}
       <button type="button" class="may" onclick={() => (open = false)}>{texts.cancel}</button>
@@ -106,6 +158,19 @@
   }
   p {
     margin-bottom: 6px;
+  }
+  details {
+    margin-top: 14px;
+    border-top: 1px solid var(--rule);
+    padding-top: 10px;
+  }
+  summary {
+    cursor: pointer;
+    margin-bottom: 8px;
+  }
+  details .label {
+    max-width: 320px;
+    margin-bottom: 10px;
   }
   .icon {
     width: 32px;

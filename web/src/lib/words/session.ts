@@ -162,6 +162,18 @@ export const removalTexts = {
   nothing: 'Nothing else goes with it.',
   back: 'It is hidden at once, can be brought back for 30 days, and is gone for good then.',
   removed: (name: string) => `${name} was removed.`,
+  forget: 'They wish to be forgotten',
+  forgetWhat: (runs: number, files: number, accounts: number, actions: number) =>
+    `${runs === 1 ? '1 run goes' : `${runs} runs go`} for good with every log, lap and note, ${
+      files === 1 ? '1 file' : `${files} files`
+    }${accounts ? ', their account' : ''}; ${actions === 1 ? '1 entry' : `${actions} entries`} of the log of what was done no longer say what.`,
+  forgetStays:
+    'There is no undo. What others wrote in their own notes stays; you are told how many name them. Backups made before still hold them until they run out.',
+  forgetType: (name: string) => `Type “${name}” to forget them`,
+  forgetDo: 'Forget them for good',
+  forgotten: 'The driver was forgotten; nothing names them any more.',
+  forgottenBut: (n: number) =>
+    `The driver was forgotten. ${n === 1 ? '1 note of others still names' : `${n} notes of others still name`} them.`,
 };
 
 export const stepsTexts = {
