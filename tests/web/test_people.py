@@ -9,9 +9,11 @@ from argon2 import PasswordHasher
 from sqlalchemy import delete, select
 
 from lauftakt import settings
-from lauftakt.store.accounts import Refused, check_new_password
+from lauftakt.demo.team import EMAIL, PASSWORD, close_known_password
+from lauftakt.store.accounts import Refused, add_account, add_team, check_new_password
 from lauftakt.store.database import INCLUDE_REMOVED, Database, now
 from lauftakt.store.models import Account, Invitation, Run, SignIn, SignInTry, Team
+from lauftakt.store.removing import delete_team
 from lauftakt.store.sign_ins import IDLE, LONGEST, MOST_FOR_ONE
 from tests.web.coach import Coach, make_coach
 
@@ -222,6 +224,20 @@ def test_the_first_browser_makes_the_first_team_by_the_code_alone(app: Any, empt
     assert not empty.exists()
     assert guest.get("/api/paddock").json["runs"] == []
     assert nobody(app).post("/api/first", json={**told, "code": "the-code"}).json["code"] == "first-code"
+
+
+def test_the_demos_password_opens_nothing_in_an_own_installation(app: Any, database: Database) -> None:
+    with database.begin() as session:
+        team = add_team(session, "The demo's", demo=True)
+        add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD, role="owner")
+    known = Coach(app.test_client(), 0, EMAIL)
+    assert known.sign_in(PASSWORD).status_code == 200
+    with database.begin() as session:
+        close_known_password(session)
+    assert known.get("/api/paddock").status_code == 401
+    assert known.sign_in(PASSWORD).status_code == 401
+    with database.begin() as session:
+        delete_team(session, session.scalars(select(Account.team_id).where(Account.email == EMAIL)).one())
 
 
 def test_no_first_page_without_a_code(app: Any) -> None:

@@ -6,6 +6,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from lauftakt.demo.team import close_known_password
 from lauftakt.operate import backups
 from lauftakt.operate.stack import Stack, rotate
 from lauftakt.settings import FIRST_CODE
@@ -24,10 +25,12 @@ def run_own(var: Path, port: int | None, lan: bool, say: Say) -> None:
     ------
     CannotStart
     """
-    stack = Stack(var, port=port, lan=lan, more={"LAUFTAKT_STREAM_PORT": "0", "LAUFTAKT_BACKUPS": "1"})
+    stack = Stack(var, port=port, lan=lan, more={"LAUFTAKT_BACKUPS": "1"})
     stopping = threading.Event()
     try:
         database = stack.start_database(say)
+        with database.begin() as session:
+            close_known_password(session)
         code = first_code(var, database)
         database.close()
         stack.start_application(say)

@@ -13,6 +13,7 @@ from lauftakt.store.models import Account
 from lauftakt.store.sign_ins import end_sign_ins, forget_tries, note_try, too_many_tries
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, build, database, enter, only
+from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer
 
 blueprint = APIBlueprint("sessions", __name__, tag="Session")
@@ -35,7 +36,7 @@ def present_session() -> schemas.Session:
         )
     else:
         with database().begin() as session:
-            empty = not has_own_team(session)
+            empty = settings_of_app().first_code.exists() and not has_own_team(session)
     return schemas.Session(me=me, csrf=generate_csrf(), build=build(), empty=empty)
 
 

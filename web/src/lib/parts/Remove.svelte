@@ -176,6 +176,7 @@
     width: 32px;
     height: 32px;
     display: inline-grid;
+    vertical-align: middle;
     place-items: center;
     border-radius: 5px;
     color: var(--muted);
