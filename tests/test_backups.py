@@ -10,12 +10,14 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
-from sqlalchemy import text
+from sqlalchemy import select, text
 
 from lauftakt import settings
 from lauftakt.operate import backups
 from lauftakt.operate.check import check
+from lauftakt.operate.dumps import load
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, url_of_running
+from lauftakt.operate.stack import Stack
 from lauftakt.operate.teams import (
     bring_team_back,
     list_teams,
@@ -26,7 +28,7 @@ from lauftakt.operate.teams import (
 )
 from lauftakt.store.accounts import Refused, verify
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import Team
+from lauftakt.store.models import Run, Team
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver
 from lauftakt.work.last_backup import OLD, LastBackup, read_last, write_last
@@ -216,3 +218,30 @@ def test_the_shell_finds_the_running_installation(running: tuple[Path, Database]
     assert url_of_running(var / "database") == database.url
     with pytest.raises(CannotStart, match="No Lauftakt runs"):
         url_of_running(var / "nowhere")
+
+
+def test_a_backup_of_an_older_version_is_brought_up_to_date(tmp_path: Path) -> None:
+    var, there = tmp_path / "old", tmp_path / "new"
+    server = PrivateMariaDB(var / "database")
+    server.start()
+    try:
+        load(server, Path(__file__).parent / "kept" / "tables-0003.sql.gz")
+        (var / "secret").write_text("a secret of before")
+        backups.back_up(var, tmp_path / "old.tar", quiet)
+    finally:
+        server.stop()
+    backups.restore(tmp_path / "old.tar", there, quiet)
+    stack = Stack(there)
+    told: list[str] = []
+    database = stack.start_database(told.append)
+    try:
+        present, wanted = database.versions()
+        assert present == wanted
+        # It was dumped before, and each step was said.
+        assert list((there / "backup").glob("before-*-from-0003.sql.gz"))
+        assert any("0006:" in line for line in told)
+        with database.begin() as session:
+            assert len(session.scalars(select(Run)).all()) == 3
+    finally:
+        database.close()
+        stack.stop()

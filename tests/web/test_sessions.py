@@ -1,8 +1,15 @@
 """Signing in and out."""
 
+from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
+import pytest
+from flask import request
+
+from lauftakt import settings
 from lauftakt.store.database import Database
+from lauftakt.web.application import create_app
 from lauftakt.web.limits import limiter
 from tests.web.coach import Coach, make_coach
 
@@ -74,3 +81,33 @@ def test_the_front_end_answers_everything_but_the_api_and_missing_files(app: Any
     assert missing.status_code == 404
     assert missing.json["code"] == "not-found"
     assert client.get("/").headers["X-Content-Type-Options"] == "nosniff"
+
+
+def test_the_server_says_whether_it_is_well(app: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    client = app.test_client()
+    assert client.get("/health").json == {"well": True}
+    monkeypatch.setitem(app.extensions, "lauftakt", Database("mysql+pymysql://nobody:x@127.0.0.1:1/none"))
+    answer = client.get("/health")
+    assert (answer.status_code, answer.json["well"]) == (503, False)
+
+
+def test_the_policy_of_the_page_is_sent_as_a_header(database: Database, tmp_path: Path) -> None:
+    policy = "default-src &#39;self&#39;; script-src &#39;self&#39; &#39;sha256-abc=&#39;"
+    (tmp_path / "index.html").write_text(f'<meta http-equiv="content-security-policy" content="{policy}">')
+    found = replace(settings.load(), https=True)
+    client = create_app(found, database, front_end=tmp_path).test_client()
+    headers = client.get("/").headers
+    assert headers["Content-Security-Policy"] == (
+        "default-src 'self'; script-src 'self' 'sha256-abc='; frame-ancestors 'none'"
+    )
+    assert "max-age" in headers["Strict-Transport-Security"]
+    assert "Secure" in client.get("/api/session").headers["Set-Cookie"]
+
+
+def test_a_proxy_is_believed_only_where_there_is_one(database: Database, tmp_path: Path) -> None:
+    seen = []
+    for proxies in (0, 1):
+        app = create_app(replace(settings.load(), proxies=proxies), database, front_end=tmp_path)
+        app.add_url_rule("/seen", "seen", lambda: seen.append(request.remote_addr) or "")
+        app.test_client().get("/seen", headers={"X-Forwarded-For": "192.0.2.9"})
+    assert seen == ["127.0.0.1", "192.0.2.9"]
