@@ -93,7 +93,8 @@ def read_gpx(path: Path) -> RawLog:
         else:
             left_out += 1
     if left_out:
-        warnings.append(Warning("channel-empty", f"{left_out} extensions hold no figures."))
+        text = f"{left_out} further values of the track hold no figures and were left out."
+        warnings.append(Warning("channel-empty", text))
     return RawLog(tuple(channels), dated(meta), tuple(warnings))
 
 

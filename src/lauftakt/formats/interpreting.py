@@ -115,8 +115,8 @@ def _tell_held(thin: Sequence[_Thin], warnings: list[Warning]) -> None:
         warnings.append(
             Warning(
                 "channel-held",
-                f"{', '.join(short(name) for name in names[:3])}{more} repeated each value at a faster clock; "
-                "only the true samples are used.",
+                f"{', '.join(short(name) for name in names[:3])}{more} was written more often than it was measured; "
+                "only the measured samples are used.",
             )
         )
 

@@ -165,7 +165,9 @@ def good_fixes(time: Array, x: Array, y: Array, speed: Array | None) -> tuple[ND
         frozen = np.append(False, (step < 1e-6) & (pace > 3.0))
         if frozen.any():
             keep &= ~frozen
-            warnings.append(Warning("position-frozen", f"{int(frozen.sum())} positions repeat the one before."))
+            stuck = int(frozen.sum())
+            text = f"The receiver stood still for {stuck} positions while the car went on; its speed bridges them."
+            warnings.append(Warning("position-frozen", text))
     reach = np.concatenate([[0.0], np.cumsum((90.0 if speed is None else 1.3 * pace + 4.0) * dt)])
     before = int(keep.sum())
     for _ in range(3):
@@ -179,10 +181,10 @@ def good_fixes(time: Array, x: Array, y: Array, speed: Array | None) -> tuple[ND
         keep[index[single]] = False
     jumped = before - int(keep.sum())
     if jumped:
-        warnings.append(Warning("position-jump", f"{jumped} positions jump away for a moment and were left out."))
+        text = f"The receiver jumped away {jumped} times for a moment; those positions were left out."
+        warnings.append(Warning("position-jump", text))
     gaps = dt > max(1.0, 5 * usual)
     if gaps.any():
-        warnings.append(
-            Warning("position-gap", f"Positions are missing {int(gaps.sum())} times, {float(dt[gaps].sum()):.1f} s.")
-        )
+        lost = f"{int(gaps.sum())} times, {float(dt[gaps].sum()):.1f} s in all"
+        warnings.append(Warning("position-gap", f"The receiver gave no positions {lost}; the speed bridges them."))
     return keep, warnings

@@ -94,7 +94,8 @@ def _local_positions(channels: list[Channel], warnings: list[Warning]) -> None:
     warnings.append(
         Warning(
             "local-positions",
-            "Positions are local coordinates: they fit logs of the same origin, and lie around 0° north, 0° east.",
+            "The log tells places in metres from a point of its own, not on the map: its laps compare with logs that "
+            "count from the same point.",
         )
     )
 
