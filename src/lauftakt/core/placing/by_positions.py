@@ -112,7 +112,9 @@ def place_run(
         nodes = _nodes_of(course, view, trust, scatter)
         if last and known is None:
             basis = MeanBasis(centre)
-            nodes = replace(nodes, mean=basis.at(view.node_s), mean_prior=line_prior(basis, line, centre))
+            nodes = replace(
+                nodes, mean=basis.at(view.node_s), mean_prior=line_prior(basis, line, centre), shift=basis.shifted()
+            )
         result = smooth(nodes, noise, draws=DRAWS if last and draws else 0)
         before, s = s, _moved(course, view, result)
         if last:
@@ -128,9 +130,7 @@ def place_run(
         # Student's t with four degrees of freedom keeps single wild fixes from pulling (Lange et al., JASA 84, 1989).
         away = (left.along**2 + left.across**2) / noise.fix_m**2
         trust = course.believed * np.minimum(1.0, 6.0 / (4.0 + away))
-    n = line.at(np.maximum.accumulate(s))[0]
-    if len(result.mean):
-        n = n + MeanBasis(centre).at(np.maximum.accumulate(s)) @ result.mean
+    s, n, result = _shifted(course, centre, line, s, result)
     return _placed(track, course, centre, np.maximum.accumulate(s), n, result)
 
 
@@ -294,6 +294,22 @@ def _moved(course: _Course, view: _View, result: Smoothed) -> Array:
     base = result.scale * view.carried
     change = view.node_s + result.correction - course.at_nodes(base)
     return np.asarray(base + np.interp(course.clock, course.time, change))
+
+
+def _shifted(
+    course: _Course, centre: CentreLine, line: MeanLine, s: Array, result: Smoothed
+) -> tuple[Array, Array, Smoothed]:
+    """s and n at the coarse clock where the whole path is shifted as far as the smoother believes, and its draws with
+    the error of that shift: along the line it is ds = d . T / (1 - n kappa), across it dn = d . N."""
+    n, _, bend = line.at(np.maximum.accumulate(s))
+    if len(result.mean):
+        n = n + MeanBasis(centre).at(np.maximum.accumulate(s)) @ result.mean
+    heading = np.interp(centre.wrap(s), centre.s, centre.heading)
+    ahead = np.column_stack([np.cos(heading), np.sin(heading)]) / np.maximum(1.0 - n * bend, LEAST_STRETCH)[:, None]
+    aside = np.column_stack([-np.sin(heading), np.cos(heading)])
+    at_nodes = np.column_stack([course.at_nodes(ahead[:, axis]) for axis in (0, 1)])
+    samples = result.samples + at_nodes @ result.shift_samples if result.samples.size else result.samples
+    return s + ahead @ result.shift, n + aside @ result.shift, replace(result, samples=samples)
 
 
 @dataclass(frozen=True)

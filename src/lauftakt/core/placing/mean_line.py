@@ -62,6 +62,11 @@ class MeanBasis:
         numbers = np.arange(self._count if centre.closed else self._count + 1, dtype=float)
         self.knots = np.interp(numbers, self._scaled, centre.s)
 
+    def shifted(self) -> Array:
+        """(k, 2) coefficients of a rigid shift of the whole path by a metre east and north."""
+        heading = np.interp(self.knots, self._centre.s, self._centre.heading)
+        return np.column_stack([-np.sin(heading), np.cos(heading)])
+
     def at(self, s: Array) -> csr_matrix:
         """(n, k) values at (n,) places."""
         place = np.interp(self._centre.wrap(s), self._centre.s, self._scaled)

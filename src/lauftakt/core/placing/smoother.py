@@ -60,6 +60,11 @@ class Nodes:
     mean_prior : what is known of those coefficients beforehand: precision (k, k), 1/m^2, and mean (k,), m
     line_m : (n,) m, standard deviation of a lap's departure from the mean line there, or None to take the noise's
     unknown : (n-1,) m^2, further variance of the progress from node to node, or None
+    turn : (n-1,) how much further the centre-line position moves from node to node for each metre that both lie ahead
+        of ``s``: the derivative of ``advance``, since the same offset means another way there; None for 0
+    slant : (n,) by how much the mean line moves to the left for each metre ahead; None for 0
+    shift : (k, 2) what a rigid shift of the path by a metre east or north is in coefficients of the mean line's error;
+        None where no shift is asked for
     """
 
     time: Array
@@ -77,6 +82,9 @@ class Nodes:
     across_weight: Array | None = None
     unknown: Array | None = None
     line_m: Array | None = None
+    turn: Array | None = None
+    slant: Array | None = None
+    shift: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -92,6 +100,8 @@ class Smoothed:
     delay_s, delay_u_s : how much later positions are than speeds
     samples : (n, draws) m, draws from the joint posterior of ``correction`` minus its mean
     mean : (k,) m, coefficients of the mean line's error
+    shift : (2,) m, by how much the whole path lies further east and north than its fixes do on average
+    shift_samples : (2, draws) m, draws of its error, belonging to ``samples``
     """
 
     correction: Array
@@ -103,6 +113,8 @@ class Smoothed:
     delay_u_s: float
     samples: Array
     mean: Array
+    shift: Array
+    shift_samples: Array
 
 
 def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoothed:
@@ -132,6 +144,11 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     without a loop (Bell, "The iterated Kalman smoother as a Gauss-Newton method", SIAM J. Optimization 4, 1994).
     Scale and delay are common to all nodes, like the mean line's error, and are eliminated by a Schur complement.
     Draws follow from the same factor (Rue and Held, "Gaussian Markov Random Fields", 2005, section 2.4).
+
+    A rigid shift of all positions changes neither speeds nor shape: nothing in a run tells it. So that no neglected
+    term of a linear model pretends to, the drift's mean over the run is zero by construction (conditioning by kriging,
+    the same book, section 2.3.3), and the shift itself is an unknown of its own, which only the prior of the drift's
+    mean and that of the line know anything of.
     """
     system = _System(len(nodes.time), noise)
     system.add_progress(nodes, noise)
@@ -139,7 +156,7 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     system.add_fixes(nodes, noise)
     if nodes.mean is not None:
         system.add_mean_line(nodes, nodes.mean, noise)
-    return system.solve(draws, seed)
+    return system.solve(nodes, draws, seed)
 
 
 class _System:
@@ -159,6 +176,7 @@ class _System:
         self.corner = np.diag([1 / noise.scale**2, 1 / noise.delay_s**2])
         self.corner_right = np.zeros(2)
         self.mean_border: list[Array] = []
+        self.shifted = False
 
     def add_progress(self, nodes: Nodes, noise: Noise) -> None:
         """Progress along the centre line: s' = scale * advance + swing * departure.
@@ -260,8 +278,24 @@ class _System:
         self.corner = np.block([[self.corner, cross], [cross.T, shared]])
         mean_right = progress.T @ (precision * gap) + basis.T @ (aside * nodes.across) + known[0] @ known[1]
         self.corner_right = np.concatenate([self.corner_right, mean_right])
+        if nodes.shift is not None:
+            self._add_shift(nodes, known, nodes.shift, noise)
 
-    def solve(self, draws: int, seed: int) -> Smoothed:
+    def _add_shift(self, nodes: Nodes, known: tuple[Array, Array], shift: Array, noise: Noise) -> None:
+        """The rigid shift: what is known of the line is known of the shifted one, and the shift is that of a mean."""
+        count = len(self.corner)
+        pulled = known[0] @ shift
+        grown = np.zeros((count + 2, count + 2))
+        grown[:count, :count] = self.corner
+        grown[count - len(shift) : count, count:] = pulled
+        grown[count:, count - len(shift) : count] = pulled.T
+        grown[count:, count:] = shift.T @ pulled + np.eye(2) / mean_drift_m(nodes.time, noise) ** 2
+        self.corner = grown
+        self.corner_right = np.concatenate([self.corner_right, pulled.T @ known[1]])
+        self.mean_border.append(np.zeros((self.count * STATES, 2)))
+        self.shifted = True
+
+    def solve(self, nodes: Nodes, draws: int, seed: int) -> Smoothed:
         """The most probable states, and draws from their joint posterior."""
         edge = np.hstack([self.border.reshape(-1, 2), *self.mean_border])
         factor = cholesky_banded(_banded(self.own, self.next_to), lower=False, overwrite_ab=True, check_finite=True)
@@ -271,25 +305,59 @@ class _System:
         schur = self.corner - turned.T @ turned
         # The scale's prior is centred on 1: ``advance`` enters with scale 1 + scale change.
         shared = np.linalg.solve(schur, self.corner_right - turned.T @ plain[:, 0])
-        state = dtbtrs(factor, plain - (turned @ shared)[:, None], uplo="U")[0].reshape(self.count, STATES)
+        state = dtbtrs(factor, plain - (turned @ shared)[:, None], uplo="U")[0]
         covariance = np.linalg.inv(schur)
-        samples = np.zeros((self.count, 0))
+        free = np.zeros((self.count * STATES, 0))
+        common = np.zeros((len(shared), draws))
         if draws:
             random = np.random.default_rng(seed)
             common = np.linalg.cholesky(covariance) @ random.standard_normal((len(covariance), draws))
             free = random.standard_normal((self.count * STATES, draws)) - turned @ common
-            samples = dtbtrs(factor, free, uplo="U")[0][::STATES]
+            free = dtbtrs(factor, free, uplo="U")[0]
+        if self.shifted:
+            mean = _mean_of_drift(nodes)
+            lifted = dtbtrs(factor, mean.T, uplo="U", trans="T")[0]
+            bound = -np.linalg.solve(schur, turned.T @ lifted)
+            spread = dtbtrs(factor, lifted - turned @ bound, uplo="U")[0]
+            back = np.linalg.inv(mean @ spread)
+            shared = shared - bound @ back @ (mean @ state)[:, 0]
+            state = state - spread @ back @ (mean @ state)
+            if draws:
+                excess = back @ (mean @ free)
+                free, common = free - spread @ excess, common - bound @ excess
+            covariance = covariance - bound @ back @ bound.T
+        rows = state.reshape(self.count, STATES)
+        last = len(shared) - 2 if self.shifted else len(shared)
         return Smoothed(
-            correction=state[:, 0],
-            departure=state[:, 1],
-            drift=state[:, 2:],
+            correction=rows[:, 0],
+            departure=rows[:, 1],
+            drift=rows[:, 2:],
             scale=float(1.0 + shared[0]),
             scale_u=float(np.sqrt(covariance[0, 0])),
             delay_s=float(shared[1]),
             delay_u_s=float(np.sqrt(covariance[1, 1])),
-            samples=samples,
-            mean=shared[2:],
+            samples=free[::STATES],
+            mean=shared[2:last],
+            shift=shared[last:] if self.shifted else np.zeros(2),
+            shift_samples=common[last:] if self.shifted else np.zeros((2, draws)),
         )
+
+
+def mean_drift_m(time: Array, noise: Noise) -> float:
+    """Standard deviation of the slow error's mean over a run, each axis, m: that of a Gauss-Markov process over a time
+    (Papoulis, "Probability, Random Variables, and Stochastic Processes", 1991, section 10.4)."""
+    span = max(float(time[-1] - time[0]), 1e-3) / noise.drift_s
+    return float(noise.drift_m * np.sqrt(2.0 / span * (1.0 - (1.0 - np.exp(-span)) / span)))
+
+
+def _mean_of_drift(nodes: Nodes) -> Array:
+    """(2, n x states) weights that take the mean of the drift over time, east and north."""
+    share = np.gradient(nodes.time)
+    share = share / share.sum()
+    mean = np.zeros((2, len(share) * STATES))
+    mean[0, 2::STATES] = share
+    mean[1, 3::STATES] = share
+    return mean
 
 
 def _steps(nodes: Nodes) -> Array:
