@@ -35,6 +35,8 @@ MOVING_MS = 4.0
 ELSEWHERE_SHARE = 0.3
 # Between nodes the car follows its speed to the millimetre.
 NODE_S = 0.5
+# To either side, for how the way changes with the place.
+ASIDE_M = 1.0
 # Geometry changes little in two metres.
 COARSE_S = 0.05
 # Positions only: the speed is theirs, smoothed, so its scale is right but it wanders.
@@ -225,15 +227,18 @@ def _course(track: Track, centre: CentreLine, wrapped: Array, offset: Array, nea
 class _View:
     """A course seen from one estimate of s and of the driver's mean line.
 
-    ``gain`` is metres of centre line for each metre of path; ``carried`` and ``swung`` its integrals along the way, the
-    latter for each metre of offset; what begins with ``fix_`` is at the fixes: offset of the mean line, s inside the
-    line, how far the fix lies ahead of it, 1 - n kappa, and the centre line's direction.
+    ``gain`` is metres of centre line for each metre of path; ``carried``, ``swung`` and ``turned`` its integrals along
+    the way, the second for each metre of offset, the third for each metre ahead; what begins with ``fix_`` is at the
+    fixes: by how much the mean line moves aside for each metre, its offset, s inside the line, how far the fix lies
+    ahead of it, 1 - n kappa, and the centre line's direction.
     """
 
     node_s: Array
     gain: Array
     carried: Array
     swung: Array
+    turned: Array
+    fix_slant: Array
     fix_n: Array
     fix_inside: Array
     fix_miss: Array
@@ -245,8 +250,9 @@ def _view(course: _Course, line: MeanLine, centre: CentreLine, s: Array) -> _Vie
     n, slope, bend = line.at(s)
     stretch = np.maximum(1.0 - n * bend, LEAST_STRETCH)
     gain = 1.0 / np.sqrt(1.0 + slope**2) / stretch
+    changing = (_gain(line, s + ASIDE_M) - _gain(line, s - ASIDE_M)) / (2 * ASIDE_M)
     fix_s = course.at_fixes(s)
-    fix_n, _, fix_bend = line.at(fix_s)
+    fix_n, fix_slope, fix_bend = line.at(fix_s)
     inside = centre.wrap(fix_s)
     miss = course.wrapped - inside
     if centre.closed:
@@ -257,12 +263,20 @@ def _view(course: _Course, line: MeanLine, centre: CentreLine, s: Array) -> _Vie
         gain=gain,
         carried=cumulative_trapezoid(gain, course.way, initial=0.0),
         swung=cumulative_trapezoid(gain * bend / stretch, course.way, initial=0.0),
+        turned=cumulative_trapezoid(changing, course.way, initial=0.0),
+        fix_slant=fix_slope * (1.0 - fix_n * fix_bend),
         fix_n=fix_n,
         fix_inside=inside,
         fix_miss=miss,
         fix_stretch=np.maximum(1.0 - course.offset * fix_bend, LEAST_STRETCH),
         fix_tangent=(np.cos(heading), np.sin(heading)),
     )
+
+
+def _gain(line: MeanLine, s: Array) -> Array:
+    """Metres of centre line for each metre of path."""
+    n, slope, bend = line.at(s)
+    return np.asarray(1.0 / np.sqrt(1.0 + slope**2) / np.maximum(1.0 - n * bend, LEAST_STRETCH))
 
 
 def _nodes_of(course: _Course, view: _View, trust: Array, scatter: Array | None) -> Nodes:
@@ -278,6 +292,8 @@ def _nodes_of(course: _Course, view: _View, trust: Array, scatter: Array | None)
         s=view.node_s,
         advance=np.diff(course.at_nodes(view.carried)),
         swing=np.diff(course.at_nodes(view.swung)),
+        turn=np.diff(course.at_nodes(view.turned)),
+        slant=mean(view.fix_slant),
         along=mean(view.fix_miss),
         across=mean(course.offset - view.fix_n),
         tangent=np.column_stack([mean(values) for values in view.fix_tangent]),

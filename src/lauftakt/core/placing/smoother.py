@@ -181,29 +181,30 @@ class _System:
     def add_progress(self, nodes: Nodes, noise: Noise) -> None:
         """Progress along the centre line: s' = scale * advance + swing * departure.
 
-        With e = s' - s - swing (d + d') / 2 - scale change * advance, one row of weights -1, -h, 1, -h on s, d, s', d'
-        and -advance on the scale.
+        With e = s' - s - swing (d + d') / 2 - turn (s + s') / 2 - scale change * advance, one row of weights -b, -h, f,
+        -h on s, d, s', d' and -advance on the scale, where b = 1 + turn / 2 and f = 1 - turn / 2.
         """
         own, next_to, right, border = self.own, self.next_to, self.right, self.border
         precision, gap, half = _progress(nodes, noise)
+        behind, front = _turned(nodes)
         pull = precision * half
-        own[0, 0][:-1] += precision
-        own[0, 0][1:] += precision
-        own[0, 1][:-1] += pull
-        own[0, 1][1:] -= pull
+        own[0, 0][:-1] += precision * behind**2
+        own[0, 0][1:] += precision * front**2
+        own[0, 1][:-1] += pull * behind
+        own[0, 1][1:] -= pull * front
         own[1, 1][:-1] += pull * half
         own[1, 1][1:] += pull * half
-        next_to[0, 0] -= precision
-        next_to[0, 1] += pull
-        next_to[1, 0] -= pull
+        next_to[0, 0] -= precision * behind * front
+        next_to[0, 1] += pull * behind
+        next_to[1, 0] -= pull * front
         next_to[1, 1] += pull * half
         weighed_gap, weighed_advance = precision * gap, precision * nodes.advance
-        right[:-1, 0] -= weighed_gap
-        right[1:, 0] += weighed_gap
+        right[:-1, 0] -= weighed_gap * behind
+        right[1:, 0] += weighed_gap * front
         right[:-1, 1] -= weighed_gap * half
         right[1:, 1] -= weighed_gap * half
-        border[:-1, 0, 0] += weighed_advance
-        border[1:, 0, 0] -= weighed_advance
+        border[:-1, 0, 0] += weighed_advance * behind
+        border[1:, 0, 0] -= weighed_advance * front
         border[:-1, 1, 0] += weighed_advance * half
         border[1:, 1, 0] += weighed_advance * half
         self.corner[0, 0] += float(weighed_advance @ nodes.advance)
@@ -247,6 +248,14 @@ class _System:
         right[:, 1] += aside * nodes.across
         right[:, 2] += believed * target * tx - aside * nodes.across * ty
         right[:, 3] += believed * target * ty + aside * nodes.across * tx
+        if nodes.slant is not None:
+            # A car that is further on than it seems is also where the mean line has moved to.
+            leaning = aside * nodes.slant
+            own[0, 0] += leaning * nodes.slant
+            own[0, 1] += leaning
+            own[0, 2] -= leaning * ty
+            own[0, 3] += leaning * tx
+            right[:, 0] += leaning * nodes.across
         late = -nodes.stretch * nodes.pace
         border[:, 0, 1] += believed * nodes.stretch * late
         border[:, 2, 1] += believed * tx * late
@@ -263,12 +272,14 @@ class _System:
         weighed = diags([precision], [0]) @ progress
         local = np.zeros((self.count, STATES, basis.shape[1]))
         dense = weighed.toarray()
-        local[:-1, 0] -= dense
-        local[1:, 0] += dense
+        behind, front = _turned(nodes)
+        local[:-1, 0] -= behind[:, None] * dense
+        local[1:, 0] += front[:, None] * dense
         local[:-1, 1] -= half[:, None] * dense
         local[1:, 1] -= half[:, None] * dense
         offsets = (diags([aside], [0]) @ basis).toarray()
-        for state, factor_of in ((1, np.ones(self.count)), (2, -ty), (3, tx)):
+        slant = np.zeros(self.count) if nodes.slant is None else nodes.slant
+        for state, factor_of in ((0, slant), (1, np.ones(self.count)), (2, -ty), (3, tx)):
             local[:, state] += factor_of[:, None] * offsets
         self.mean_border.append(local.reshape(self.count * STATES, -1))
         shared = (progress.T @ weighed + basis.T @ diags([aside], [0]) @ basis).toarray()
@@ -369,6 +380,12 @@ def _progress(nodes: Nodes, noise: Noise) -> tuple[Array, Array, Array]:
     spare = 0.0 if nodes.unknown is None else nodes.unknown
     precision = 1.0 / (noise.speed_m**2 * _steps(nodes) + 1e-8 + spare)
     return precision, nodes.advance - np.diff(nodes.s), nodes.swing / 2
+
+
+def _turned(nodes: Nodes) -> tuple[Array, Array]:
+    """Weights of the corrections at both ends of a step: how far the car gets depends on where it is."""
+    turn = np.zeros(len(nodes.advance)) if nodes.turn is None else nodes.turn
+    return 1.0 + turn / 2, 1.0 - turn / 2
 
 
 def _belief(nodes: Nodes, noise: Noise) -> tuple[Array, Array]:
