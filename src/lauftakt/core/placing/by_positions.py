@@ -228,9 +228,10 @@ class _View:
     """A course seen from one estimate of s and of the driver's mean line.
 
     ``gain`` is metres of centre line for each metre of path; ``carried``, ``swung`` and ``turned`` its integrals along
-    the way, the second for each metre of offset, the third for each metre ahead; what begins with ``fix_`` is at the
-    fixes: by how much the mean line moves aside for each metre, its offset, s inside the line, how far the fix lies
-    ahead of it, 1 - n kappa, and the centre line's direction.
+    the way, the second for each metre of offset, the third for each metre ahead; ``leaned`` is metres along the line
+    for each metre by which the offset grows; what begins with ``fix_`` is at the fixes: by how much the mean line moves
+    aside for each metre, its offset, s inside the line, how far the fix lies ahead of it, 1 - n kappa, and the centre
+    line's direction.
     """
 
     node_s: Array
@@ -238,6 +239,7 @@ class _View:
     carried: Array
     swung: Array
     turned: Array
+    leaned: Array
     fix_slant: Array
     fix_n: Array
     fix_inside: Array
@@ -264,6 +266,7 @@ def _view(course: _Course, line: MeanLine, centre: CentreLine, s: Array) -> _Vie
         carried=cumulative_trapezoid(gain, course.way, initial=0.0),
         swung=cumulative_trapezoid(gain * bend / stretch, course.way, initial=0.0),
         turned=cumulative_trapezoid(changing, course.way, initial=0.0),
+        leaned=-slope / (1.0 + slope**2) / stretch,
         fix_slant=fix_slope * (1.0 - fix_n * fix_bend),
         fix_n=fix_n,
         fix_inside=inside,
@@ -293,6 +296,7 @@ def _nodes_of(course: _Course, view: _View, trust: Array, scatter: Array | None)
         advance=np.diff(course.at_nodes(view.carried)),
         swing=np.diff(course.at_nodes(view.swung)),
         turn=np.diff(course.at_nodes(view.turned)),
+        lean=(course.at_nodes(view.leaned)[:-1] + course.at_nodes(view.leaned)[1:]) / 2,
         slant=mean(view.fix_slant),
         along=mean(view.fix_miss),
         across=mean(course.offset - view.fix_n),

@@ -62,6 +62,8 @@ class Nodes:
     unknown : (n-1,) m^2, further variance of the progress from node to node, or None
     turn : (n-1,) how much further the centre-line position moves from node to node for each metre that both lie ahead
         of ``s``: the derivative of ``advance``, since the same offset means another way there; None for 0
+    lean : (n-1,) how much further it moves for each metre by which the offset grows from node to node, since a path
+        that crosses the centre line at an angle makes less way along it; None for 0
     slant : (n,) by how much the mean line moves to the left for each metre ahead; None for 0
     shift : (k, 2) what a rigid shift of the path by a metre east or north is in coefficients of the mean line's error;
         None where no shift is asked for
@@ -83,6 +85,7 @@ class Nodes:
     unknown: Array | None = None
     line_m: Array | None = None
     turn: Array | None = None
+    lean: Array | None = None
     slant: Array | None = None
     shift: Array | None = None
 
@@ -181,32 +184,33 @@ class _System:
     def add_progress(self, nodes: Nodes, noise: Noise) -> None:
         """Progress along the centre line: s' = scale * advance + swing * departure.
 
-        With e = s' - s - swing (d + d') / 2 - turn (s + s') / 2 - scale change * advance, one row of weights -b, -h, f,
-        -h on s, d, s', d' and -advance on the scale, where b = 1 + turn / 2 and f = 1 - turn / 2.
+        With e = s' - s - swing (d + d') / 2 - lean (d' - d) - turn (s + s') / 2 - scale change * advance, one row of
+        weights -b, -h, f, -o on s, d, s', d' and -advance on the scale, where b, f = 1 ± turn / 2 and h, o = swing / 2
+        -+ lean.
         """
         own, next_to, right, border = self.own, self.next_to, self.right, self.border
-        precision, gap, half = _progress(nodes, noise)
+        precision, gap, (half, other) = _progress(nodes, noise)
         behind, front = _turned(nodes)
-        pull = precision * half
+        pull, push = precision * half, precision * other
         own[0, 0][:-1] += precision * behind**2
         own[0, 0][1:] += precision * front**2
         own[0, 1][:-1] += pull * behind
-        own[0, 1][1:] -= pull * front
+        own[0, 1][1:] -= push * front
         own[1, 1][:-1] += pull * half
-        own[1, 1][1:] += pull * half
+        own[1, 1][1:] += push * other
         next_to[0, 0] -= precision * behind * front
-        next_to[0, 1] += pull * behind
+        next_to[0, 1] += push * behind
         next_to[1, 0] -= pull * front
-        next_to[1, 1] += pull * half
+        next_to[1, 1] += pull * other
         weighed_gap, weighed_advance = precision * gap, precision * nodes.advance
         right[:-1, 0] -= weighed_gap * behind
         right[1:, 0] += weighed_gap * front
         right[:-1, 1] -= weighed_gap * half
-        right[1:, 1] -= weighed_gap * half
+        right[1:, 1] -= weighed_gap * other
         border[:-1, 0, 0] += weighed_advance * behind
         border[1:, 0, 0] -= weighed_advance * front
         border[:-1, 1, 0] += weighed_advance * half
-        border[1:, 1, 0] += weighed_advance * half
+        border[1:, 1, 0] += weighed_advance * other
         self.corner[0, 0] += float(weighed_advance @ nodes.advance)
         self.corner_right[0] -= float(weighed_advance @ gap)
 
@@ -265,10 +269,10 @@ class _System:
 
     def add_mean_line(self, nodes: Nodes, basis: csr_matrix, noise: Noise) -> None:
         """The mean line's error shifts every lap alike: it enters the progress through the swing, and the offsets."""
-        precision, gap, half = _progress(nodes, noise)
+        precision, gap, (half, other) = _progress(nodes, noise)
         _, aside = _belief(nodes, noise)
         tx, ty = nodes.tangent[:, 0], nodes.tangent[:, 1]
-        progress = diags([-half], [0]) @ (basis[:-1] + basis[1:])
+        progress = diags([-half], [0]) @ basis[:-1] + diags([-other], [0]) @ basis[1:]
         weighed = diags([precision], [0]) @ progress
         local = np.zeros((self.count, STATES, basis.shape[1]))
         dense = weighed.toarray()
@@ -276,7 +280,7 @@ class _System:
         local[:-1, 0] -= behind[:, None] * dense
         local[1:, 0] += front[:, None] * dense
         local[:-1, 1] -= half[:, None] * dense
-        local[1:, 1] -= half[:, None] * dense
+        local[1:, 1] -= other[:, None] * dense
         offsets = (diags([aside], [0]) @ basis).toarray()
         slant = np.zeros(self.count) if nodes.slant is None else nodes.slant
         for state, factor_of in ((0, slant), (1, np.ones(self.count)), (2, -ty), (3, tx)):
@@ -375,11 +379,13 @@ def _steps(nodes: Nodes) -> Array:
     return np.asarray(np.maximum(np.diff(nodes.time), 1e-4))
 
 
-def _progress(nodes: Nodes, noise: Noise) -> tuple[Array, Array, Array]:
-    """Precision of the progress from node to node, what it misses in the first estimate, and half the swing."""
+def _progress(nodes: Nodes, noise: Noise) -> tuple[Array, Array, tuple[Array, Array]]:
+    """Precision of the progress from node to node, what it misses in the first estimate, and what it grows by for each
+    metre of offset at the node and at the following one."""
     spare = 0.0 if nodes.unknown is None else nodes.unknown
     precision = 1.0 / (noise.speed_m**2 * _steps(nodes) + 1e-8 + spare)
-    return precision, nodes.advance - np.diff(nodes.s), nodes.swing / 2
+    lean = np.zeros(len(nodes.swing)) if nodes.lean is None else nodes.lean
+    return precision, nodes.advance - np.diff(nodes.s), (nodes.swing / 2 - lean, nodes.swing / 2 + lean)
 
 
 def _turned(nodes: Nodes) -> tuple[Array, Array]:
