@@ -139,6 +139,10 @@ def _place(centre: CentreLine, plane: Plane, point: tuple[float, float]) -> floa
     return float(centre.project(x, y)[0][0])
 
 
+def _middle(line: Line) -> tuple[float, float]:
+    return (line.left[0] + line.right[0]) / 2, (line.left[1] + line.right[1]) / 2
+
+
 def _limit(layout: Layout, path: tuple[tuple[float, float], ...]) -> Array:
     """Offset of a drawn or driven limit on the layout's grid."""
     degrees = np.array(path)
@@ -300,7 +304,11 @@ def _given_centre(plane: Plane, sketch: LayoutSketch, tracks: list[Track]) -> Ce
         raise Unusable("layout-file", "The centre line needs at least eight different points.")
     rough = _through(x, y, closed)
     votes = 0.0
-    for track in tracks:
+    # On an open course most fixes may be of the ways back: its lines say which way it is driven.
+    if sketch.start is not None and sketch.finish is not None:
+        begin, end = (_place(rough, plane, _middle(line)) for line in (sketch.start, sketch.finish))
+        votes = end - begin
+    for track in () if votes else tracks:
         s, n = rough.project(track.x, track.y)
         near = np.abs(n) < 25.0
         votes += float(np.cos(track.heading[near] - rough.at(s[near])[2]).sum())

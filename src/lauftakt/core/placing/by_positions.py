@@ -375,6 +375,7 @@ def _placed(track: Track, course: _Course, centre: CentreLine, s: Array, n: Arra
         scale_u=result.scale_u,
         delay_s=result.delay_s,
         inferred_speed=not track.logged_speed,
+        misfit=result.misfit,
         warnings=(*track.warnings, *_elsewhere(centre, course.moving, course.believed > 0)),
     )
 

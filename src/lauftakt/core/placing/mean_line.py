@@ -21,7 +21,11 @@ LINE_LENGTH_M = 80.0
 
 
 class MeanLine:
-    """A driver's mean offset over the laps of a run, and its angle to the centre line."""
+    """A driver's mean offset over the laps of a run, and its angle to the centre line.
+
+    The best rigid shift is taken off before the offsets are smoothed and put back afterwards: in a tight corner it
+    changes faster than a line does, and what smoothing took of it would look like something that a run can tell.
+    """
 
     def __init__(self, centre: CentreLine, s: Array, n: Array, weight: Array) -> None:
         self._centre = centre
@@ -30,11 +34,17 @@ class MeanLine:
         self._slope = np.zeros(len(centre.s))
         if weight.sum() > centre.length / 20:
             first, span = centre.s[0], float(centre.s[-1] - centre.s[0])
+            design = _sideways(centre, s)
+            root = np.sqrt(weight)
+            shift = np.linalg.lstsq(design * root[:, None], n * root, rcond=None)[0]
+            left = n - design @ shift
             spline, _ = smooth_curve(
-                centre.wrap(s) - first, n, n, span, closed=centre.closed, cutoff_m=30.0, weight=weight
+                centre.wrap(s) - first, left, left, span, closed=centre.closed, cutoff_m=30.0, weight=weight
             )
             inside = centre.wrap(centre.s) - first
-            self._offset, self._slope = spline(inside), spline(inside, 1)
+            ahead = np.column_stack([np.cos(centre.heading), np.sin(centre.heading)])
+            self._offset = spline(inside) + _sideways(centre, centre.s) @ shift
+            self._slope = spline(inside, 1) - self._curvature * (ahead @ shift)
 
     def at(self, s: Array) -> tuple[Array, Array, Array]:
         """Offset (m), tangent of the angle to the centre line, and curvature of the centre line (1/m) at ``s``."""
@@ -43,6 +53,12 @@ class MeanLine:
             np.interp(inside, self._centre.s, values) for values in (self._offset, self._slope, self._curvature)
         )
         return n, slope / (1 - n * bend), bend
+
+
+def _sideways(centre: CentreLine, s: Array) -> Array:
+    """(n, 2) unit vectors to the left of the centre line, east and north, at places inside the line or beyond."""
+    heading = np.interp(centre.wrap(s), centre.s, centre.heading)
+    return np.column_stack([-np.sin(heading), np.cos(heading)])
 
 
 class MeanBasis:
@@ -64,8 +80,7 @@ class MeanBasis:
 
     def shifted(self) -> Array:
         """(k, 2) coefficients of a rigid shift of the whole path by a metre east and north."""
-        heading = np.interp(self.knots, self._centre.s, self._centre.heading)
-        return np.column_stack([-np.sin(heading), np.cos(heading)])
+        return _sideways(self._centre, self.knots)
 
     def at(self, s: Array) -> csr_matrix:
         """(n, k) values at (n,) places."""
@@ -112,8 +127,7 @@ def line_prior(basis: MeanBasis, line: MeanLine, centre: CentreLine) -> tuple[Ar
     """
     knots = basis.knots
     n, _, _ = line.at(knots)
-    heading = np.interp(centre.wrap(knots), centre.s, centre.heading)
-    design = np.column_stack([-np.sin(heading), np.cos(heading)])
+    design = _sideways(centre, knots)
     weight = np.ones(len(knots))
     for _ in range(5):
         shift = np.linalg.lstsq(design * weight[:, None], n * weight, rcond=None)[0]

@@ -26,6 +26,7 @@ class Placed:
     on_circuit : (n,) False where the car was away from the layout or nothing was logged
     offset_known : whether ``n`` was measured
     scale, scale_u, delay_s : estimated factor of the logged speed, its standard deviation, delay of the positions
+    misfit : by how much the course misses fixes and speeds, in squares of their noise; 0 where there are no fixes
     """
 
     time: Array
@@ -41,3 +42,4 @@ class Placed:
     inferred_speed: bool
     warnings: tuple[Warning, ...]
     offset_known: bool = True
+    misfit: float = 0.0

@@ -1,6 +1,6 @@
 """Fixed-interval smoother for the position along the circuit, in banded form."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -105,6 +105,7 @@ class Smoothed:
     mean : (k,) m, coefficients of the mean line's error
     shift : (2,) m, by how much the whole path lies further east and north than its fixes do on average
     shift_samples : (2, draws) m, draws of its error, belonging to ``samples``
+    misfit : sum of squares, each in units of its noise, by which the course misses fixes and speeds; no prior counts
     """
 
     correction: Array
@@ -118,6 +119,7 @@ class Smoothed:
     mean: Array
     shift: Array
     shift_samples: Array
+    misfit: float = 0.0
 
 
 def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoothed:
@@ -159,7 +161,8 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     system.add_fixes(nodes, noise)
     if nodes.mean is not None:
         system.add_mean_line(nodes, nodes.mean, noise)
-    return system.solve(nodes, draws, seed)
+    found = system.solve(nodes, draws, seed)
+    return replace(found, misfit=_misfit(nodes, noise, found))
 
 
 class _System:
@@ -356,6 +359,25 @@ class _System:
             shift=shared[last:] if self.shifted else np.zeros(2),
             shift_samples=common[last:] if self.shifted else np.zeros((2, draws)),
         )
+
+
+def _misfit(nodes: Nodes, noise: Noise, found: Smoothed) -> float:
+    """What the most probable course misses of fixes and speeds."""
+    precision, gap, (half, other) = _progress(nodes, noise)
+    behind, front = _turned(nodes)
+    offset = found.departure if nodes.mean is None else found.departure + nodes.mean @ found.mean
+    ahead = found.correction
+    slow = (
+        front * ahead[1:] - behind * ahead[:-1] - half * offset[:-1] - other * offset[1:]
+        - (found.scale - 1.0) * nodes.advance - gap
+    )  # fmt: skip
+    believed, aside = _belief(nodes, noise)
+    (tx, ty), (east, north) = nodes.tangent.T, found.drift.T
+    late = nodes.stretch * nodes.pace * found.delay_s
+    along = nodes.stretch * (ahead - nodes.along) + east * tx + north * ty - late
+    slant = 0.0 if nodes.slant is None else nodes.slant
+    across = offset + slant * ahead - east * ty + north * tx - nodes.across
+    return float(precision @ slow**2 + believed @ along**2 + aside @ across**2)
 
 
 def mean_drift_m(time: Array, noise: Noise) -> float:
