@@ -1,13 +1,15 @@
 #!/usr/bin/env python3
 """How right the core is, over random days of the simulator that nobody tuned to.
 
-Usage: .venv/bin/python benchmarks/accuracy.py [--days 12] [--first-seed 0] [--laps 10] [--circuit NAME] [--smoke]
+Usage: .venv/bin/python benchmarks/accuracy.py [--days 12] [--first-seed 0] [--laps 10] [--circuit NAME] [--drawn]
+    [--smoke]
 
 Each day has a reference driver, his twin and three students with three or four mistakes each, whose cost is found by
 driving the same run again without them. Every run is logged twice: by a car logger (100 Hz wheel speed of unknown scale
 and pedals, 10 Hz fixes) and by a receiver alone (fixes and its own speed at 10 Hz). Fixes drift by 1 m over 60 s and
-have 0.3 m of white noise. The layout is made from all logs of the day and its start line. "Plain" interpolates
-projected fixes; "ideal" is our smoother given the true noise, speed scale and mean line.
+have 0.3 m of white noise. The layout is made from all logs of the day and its start line, or with --drawn its centre is
+the middle of the road, from which the driven lines lie up to some metres off. "Plain" interpolates projected fixes;
+"ideal" is our smoother given the true noise, speed scale and mean line.
 
 Seeds below 1000 are for development; final figures are taken from 1000 on.
 """
@@ -16,6 +18,7 @@ import argparse
 import multiprocessing
 from collections import defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -216,10 +219,17 @@ def judge_findings(tally: Tally, scenario: Scenario, runs: list[AnalysedRun], la
         tally["beside_s"] += [f.loss_s for f in beside]
 
 
-def judge_day(work: tuple[int, int, str | None]) -> dict[str, Tally]:
-    seed, laps, kind = work
+def middle_of_the_road(circuit: Circuit) -> tuple[tuple[float, float], ...]:
+    """The centre of a circuit as somebody draws it, every few metres, in degrees."""
+    latitude, longitude = Plane(circuit.latitude, circuit.longitude).to_degrees(circuit.x[::10], circuit.y[::10])
+    return tuple(zip(latitude.tolist(), longitude.tolist(), strict=True))
+
+
+def judge_day(work: tuple[int, int, str | None, bool]) -> dict[str, Tally]:
+    seed, laps, kind, drawn = work
     scenario = random_scenario(seed, laps=laps, kind=kind, steady=seed % 2 == 0)
-    layout, _ = make_layout([drive.log for drive in scenario.drives], scenario.sketch)
+    sketch = replace(scenario.sketch, centre=middle_of_the_road(scenario.circuit)) if drawn else scenario.sketch
+    layout, _ = make_layout([drive.log for drive in scenario.drives], sketch)
     tallies: dict[str, Tally] = {}
     for name in ("car log", "receiver only"):
         random = np.random.default_rng(seed)
@@ -314,11 +324,12 @@ def main() -> None:
     parser.add_argument("--first-seed", type=int, default=0)
     parser.add_argument("--laps", type=int, default=10)
     parser.add_argument("--circuit")
+    parser.add_argument("--drawn", action="store_true", help="the layout's centre is the middle of the road")
     parser.add_argument("--smoke", action="store_true", help="two short days, to see that it runs")
     chosen = parser.parse_args()
     if chosen.smoke:
         chosen.days, chosen.laps = 2, 5
-    work = [(chosen.first_seed + i, chosen.laps, chosen.circuit) for i in range(chosen.days)]
+    work = [(chosen.first_seed + i, chosen.laps, chosen.circuit, chosen.drawn) for i in range(chosen.days)]
     total: dict[str, Tally] = {}
     with multiprocessing.Pool(2) as pool:
         for number, tallies in enumerate(pool.imap_unordered(judge_day, work), 1):

@@ -139,4 +139,4 @@ def line_prior(basis: MeanBasis, line: MeanLine, centre: CentreLine) -> tuple[Ar
     if centre.closed:
         gap = np.minimum(gap, centre.length - gap)
     covariance = np.exp(-gap / LINE_LENGTH_M) * sigma[:, None] * sigma[None, :]
-    return np.linalg.inv(covariance + np.eye(len(knots)) * 1e-6), -n
+    return np.asarray(np.linalg.inv(covariance + np.eye(len(knots)) * 1e-6), dtype=np.float64), -n
