@@ -33,6 +33,8 @@ LONGEST_PAUSE_S = 1.0
 MOVING_MS = 4.0
 # So much driving somewhere else is told.
 ELSEWHERE_SHARE = 0.3
+# How wrong a speed may be that stands in for a wheel's.
+GUESSED_MS = 0.4
 # Between nodes the car follows its speed to the millimetre.
 NODE_S = 0.5
 # To either side, for how the way changes with the place.
@@ -483,6 +485,10 @@ def _unknown_steps(
     for gap in np.flatnonzero(np.diff(track.speed_time) > 1.0):
         inside = (time[1:] > track.speed_time[gap]) & (time[:-1] < track.speed_time[gap + 1])
         variance[inside] += (0.5 * moved[inside] + 1.0) ** 2
+    if track.guessed.any():
+        # Where another measurement stands in for a speed that lied, that one's own error counts.
+        share = np.interp(time, track.speed_time, track.guessed.astype(float))
+        variance += np.maximum(share[1:], share[:-1]) * (GUESSED_MS * np.diff(time)) ** 2
     for again in np.flatnonzero(np.diff(drive) > 0):
         before = np.flatnonzero(near[: again + 1])
         first, last = np.searchsorted(time, [fix_time[before[-1]] if len(before) else 0.0, fix_time[again + 1]])
