@@ -11,6 +11,7 @@ from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track, read_track
 from lauftakt.core.placing.mean_line import MeanBasis, MeanLine, line_prior, line_scatter
 from lauftakt.core.placing.placed import DRAWS, Placed
+from lauftakt.core.placing.receiver import learn_drift
 from lauftakt.core.placing.smoother import Nodes, Noise, Smoothed, smooth
 from lauftakt.core.plane import Plane
 
@@ -43,6 +44,10 @@ ASIDE_M = 1.0
 COARSE_S = 0.05
 # Positions only: the speed is theirs, smoothed, so its scale is right but it wanders.
 WITHOUT_SPEED = Noise(speed_m=0.12, scale=0.003, delay_s=0.001)
+
+
+# Looser than any speed that was measured, m per root second: the progress then tells nothing of the positions.
+LOOSE_SPEED_M = 1.0
 
 
 @dataclass(frozen=True)
@@ -114,6 +119,8 @@ def place_run(
             line = MeanLine(centre, known.s, known.n, np.ones(len(known.s)))
         view = _view(course, line, centre, s)
         nodes = _nodes_of(course, view, trust, scatter)
+        if last and not fixed:
+            noise = _with_drift(noise, nodes, float(s[-1] - s[0]) / centre.period, track.logged_speed)
         if last and known is None:
             basis = MeanBasis(centre)
             nodes = replace(
@@ -389,6 +396,22 @@ def _with_fix_noise(noise: Noise, along: Array, across: Array) -> Noise:
         return noise
     sigma = float(np.clip(1.4826 * np.median(np.abs(left)), 0.02, 5.0))
     return replace(noise, fix_m=sigma)
+
+
+def _with_drift(noise: Noise, nodes: Nodes, laps: float, logged_speed: bool) -> Noise:
+    """The slow error as the run itself shows it.
+
+    A speed that was taken from the positions follows their slow error: it tells nothing of that, and the progress is as
+    uncertain as that error's own changes (a Gauss-Markov process changes by 2 sigma^2 dt / tau in a short time). Then
+    only the laps among each other tell its size.
+    """
+    if logged_speed:
+        return learn_drift(nodes, noise, laps)
+    found = learn_drift(nodes, replace(noise, speed_m=LOOSE_SPEED_M), laps)
+    # Laps among each other tell the size, but hardly that it changes more slowly than is thought of any receiver.
+    found = replace(found, drift_s=min(found.drift_s, noise.drift_s))
+    changing = found.drift_m * np.sqrt(2.0 / found.drift_s)
+    return replace(found, speed_m=float(np.hypot(noise.speed_m, changing)))
 
 
 def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:

@@ -165,6 +165,21 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     return replace(found, misfit=_misfit(nodes, noise, found))
 
 
+def evidence(nodes: Nodes, noise: Noise) -> float:
+    """Logarithm of the probability that a log with this noise would hold what the nodes hold, but for a constant that
+    the drift's size and time constant do not change.
+
+    The course itself is integrated out, which a Gaussian model allows exactly (Rue and Held 2005, section 2.3): what is
+    left compares how far a slow error of another size would explain positions and speeds better, against how much
+    freedom it needs for that.
+    """
+    system = _System(len(nodes.time), noise)
+    system.add_progress(nodes, noise)
+    system.add_wandering(nodes, noise)
+    system.add_fixes(nodes, noise)
+    return system.probability(nodes, noise)
+
+
 class _System:
     """The normal equations, filled source by source.
 
@@ -312,6 +327,22 @@ class _System:
         self.corner_right = np.concatenate([self.corner_right, pulled.T @ known[1]])
         self.mean_border.append(np.zeros((self.count * STATES, 2)))
         self.shifted = True
+
+    def probability(self, nodes: Nodes, noise: Noise) -> float:
+        """See :func:`evidence`."""
+        factor = cholesky_banded(_banded(self.own, self.next_to), lower=False, overwrite_ab=True, check_finite=True)
+        turned = dtbtrs(factor, self.border.reshape(-1, 2), uplo="U", trans="T")[0]
+        plain = dtbtrs(factor, self.right.reshape(-1, 1), uplo="U", trans="T")[0][:, 0]
+        schur = self.corner - turned.T @ turned
+        rest = self.corner_right - turned.T @ plain
+        explained = float(plain @ plain + rest @ np.linalg.solve(schur, rest))
+        precision, gap, _ = _progress(nodes, noise)
+        believed, aside = _belief(nodes, noise)
+        held = float(precision @ gap**2 + believed @ (nodes.stretch * nodes.along) ** 2 + aside @ nodes.across**2)
+        freedom = 2.0 * float(np.log(factor[-1]).sum()) + float(np.linalg.slogdet(schur)[1])
+        keep = np.exp(-_steps(nodes) / noise.drift_s)
+        prior = 2.0 * (-2.0 * self.count * np.log(noise.drift_m) - float(np.log(1.0 - keep**2).sum()))
+        return float(0.5 * (explained - held - freedom + prior))
 
     def solve(self, nodes: Nodes, draws: int, seed: int) -> Smoothed:
         """The most probable states, and draws from their joint posterior."""
