@@ -244,3 +244,28 @@ def test_a_driver_is_forgotten_and_nothing_names_them(
     summaries = [item["summary"] for item in full.get("/api/actions").json["actions"]]
     assert not any("Ines" in summary for summary in summaries)
     assert "A driver was forgotten, as they wished." in summaries
+
+
+def test_a_run_comes_back_with_what_was_left_empty_meanwhile(full: Coach, database: Database) -> None:
+    # Both runs are of one driver and one day; one is removed, then nothing is left of either.
+    runs = full.get("/api/paddock").json["runs"]
+    first, second = (run["id"] for run in runs)
+    name = runs[0]["driver"]["name"]
+    full.patch(f"/api/runs/{second}", json={"driver": name})
+    action = full.delete(f"/api/removals/run/{first}").json["action"]
+    full.patch(f"/api/runs/{second}", json={"driver": "Somebody else", "car": "Another car", "event": "Another day"})
+    assert names(full.get("/api/paddock").json["drivers"]) == ["Somebody else"]
+    assert full.post(f"/api/actions/{action}/undo").status_code == 204
+    found = full.get(f"/api/runs/{first}").json
+    assert found["run"]["driver"]["name"] == name
+    assert len(full.get("/api/paddock").json["events"]) == 2
+    # Nor does the emptied day take the run along when its time is over.
+    with database.begin() as session:
+        session.get_one(Event, found["event"]["id"]).removed_at = now() - KEPT - timedelta(minutes=1)
+    with database.begin() as session:
+        purge(session)
+        assert session.scalar(select(Run.id).where(Run.id == first)) == first
+        event = session.scalars(
+            select(Event).where(Event.id == found["event"]["id"]), execution_options=INCLUDE_REMOVED
+        ).one()
+        event.removed_at = None

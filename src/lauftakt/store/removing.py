@@ -119,10 +119,27 @@ def bring_back(session: Session, team_id: int, step: dict[str, Any]) -> bool:
         _set(session, KINDS[kind], team_id, ids, removed_at=None)
     for run_id, digest in digests.items():
         _set(session, Run, team_id, [int(run_id)], sha256=digest)
+    _bring_back_around(session, team_id, [int(run_id) for run_id in digests])
     _set(session, HandIn, team_id, step["hand_ins"], dismissed_at=None)
     _set(session, HandInLink, team_id, step["links"], revoked_at=None)
     session.expire_all()
     return True
+
+
+def _bring_back_around(session: Session, team_id: int, runs: list[int]) -> None:
+    """What runs stand in may have been left empty, and gone, while they were away: it is there again with them."""
+    of = mine(Run, team_id).where(Run.id.in_(runs))
+    for model, column in (
+        (Event, Run.event_id),
+        (Driver, Run.driver_id),
+        (Car, Run.car_id),
+        (LayoutRow, Run.layout_id),
+    ):
+        wanted = {found for found in session.scalars(of.with_only_columns(column)) if found is not None}
+        _set(session, model, team_id, wanted, removed_at=None)
+    circuits = _ids(LayoutRow, team_id).with_only_columns(LayoutRow.circuit_id)
+    layouts = of.with_only_columns(Run.layout_id)
+    _set(session, Circuit, team_id, set(session.scalars(circuits.where(LayoutRow.id.in_(layouts)))), removed_at=None)
 
 
 def remove_if_empty(session: Session, team_id: int, model: type[Driver] | type[Car], row_id: int | None) -> None:
@@ -148,7 +165,7 @@ def purge(session: Session, before: datetime | None = None) -> int:
         ids = select(model.id).where(model.removed_at < moment)
         for row_id in session.scalars(ids, execution_options=INCLUDE_REMOVED).all():
             if kind == "driver":
-                _still_named(session, model, row_id)
+                _unname_files(session, row_id)
             found = session.execute(_deletion(model, row_id))
             count += found.rowcount  # type: ignore[attr-defined]
     return count
@@ -168,17 +185,15 @@ _PLAIN = {"synchronize_session": False}
 def _deletion(model: Any, row_id: int) -> Any:
     """Deletes a row unless something that is still there refers to it."""
     query = delete(model).where(model.id == row_id).execution_options(**_PLAIN)
-    if model in (Driver, Car):
-        column = Run.driver_id if model is Driver else Run.car_id
-        query = query.where(~select(Run.id).where(column == row_id).exists())
-    if model is LayoutRow:
-        query = query.where(~select(Run.id).where(Run.layout_id == row_id).exists())
+    of = {Event: Run.event_id, Driver: Run.driver_id, Car: Run.car_id, LayoutRow: Run.layout_id}
+    if model in of:
+        query = query.where(~select(Run.id).where(of[model] == row_id).exists())
     if model is Circuit:
         query = query.where(~select(LayoutRow.id).where(LayoutRow.circuit_id == row_id).exists())
     return query
 
 
-def _still_named(session: Session, model: Any, driver_id: int) -> None:
+def _unname_files(session: Session, driver_id: int) -> None:
     """Files that became no run may still name a driver who goes."""
     session.execute(update(HandIn).where(HandIn.driver_id == driver_id).values(driver_id=None))
 

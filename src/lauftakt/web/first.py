@@ -27,6 +27,7 @@ from lauftakt.web.policy import Viewer
 from lauftakt.web.sessions import present_session
 from lauftakt.work.demo_school import begin_demo_school
 from lauftakt.work.queue import send
+from lauftakt.work.sources import alone
 
 blueprint = APIBlueprint("first", __name__, tag="First start")
 
@@ -67,7 +68,8 @@ def make_first_team(json_data: schemas.FirstTeam) -> schemas.Session:
     _must_open(json_data.code)
     email = clean_address(json_data.email)
     check_new_password(json_data.password, email, json_data.name, json_data.team)
-    with database().begin() as session:
+    # Two browsers with the same code must not make two first teams.
+    with alone(database(), "lauftakt-first"), database().begin() as session:
         if has_own_team(session):
             raise Problem(409, "not-first", "A team was made here already. Sign in.")
         team = add_team(session, json_data.team)
