@@ -31,6 +31,14 @@ def test_accuracy_over_two_short_days() -> None:
     assert points[1] < 6
 
 
+def test_receivers_over_two_short_days() -> None:
+    told = run("receivers.py", "--smoke")
+    for kind, least in (("car", 80), ("receiver", 80), ("positions", 70), ("share", 90)):
+        found = re.search(rf"^{kind} +([\d.]+) %", told, re.MULTILINE)
+        assert found is not None, told
+        assert float(found[1]) > least
+
+
 def test_speed_of_ten_minutes() -> None:
     told = run("speed.py", "--quick")
     assert "Memory peak" in told

@@ -1,5 +1,6 @@
 """Speeds that lie: a run is never lost because one channel is wrong somewhere, and what was not believed is told."""
 
+import re
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -83,6 +84,17 @@ def test_a_run_is_placed_although_its_speed_lies(scenario: Scenario, lie: Lie, c
     assert code in [warning.code for warning in run.warnings]
     times = [lap.time_s for lap in run.laps if lap.time_s]
     assert times == pytest.approx(np.diff(drive.motion.crossings), abs=0.05)
+
+
+def test_lap_and_place_of_a_lie_are_told(scenario: Scenario) -> None:
+    drive = scenario.drives[0]
+    log = lying(drive, locked_in_one_lap, True)
+    layout, _ = make_layout([log], scenario.sketch)
+    told = next(w.message for w in analyse_run(log, layout).warnings if w.code == "speed-lies")
+    places = re.findall(r"lap (\d+) at (\d+) m", told)
+    assert places
+    assert {number for number, _ in places} == {"3"}
+    assert all(0 <= int(place) <= layout.length for _, place in places)
 
 
 @pytest.mark.parametrize("seed", [11, 12, 13])

@@ -5,9 +5,18 @@ import io
 import numpy as np
 import pyarrow as pa
 import pytest
+from sqlalchemy import select
 
 from lauftakt.core.circuit.passages import passage_range
-from lauftakt.core.comparison.delta import loss_rate, stretch_loss, time_delta
+from lauftakt.core.comparison.delta import (
+    delta_uncertainty,
+    loss_rate,
+    rate_uncertainty,
+    stretch_loss,
+    time_delta,
+)
+from lauftakt.store.database import Database
+from lauftakt.store.models import LapRow
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -67,6 +76,12 @@ def test_curves_are_the_cores(taught: Coach, desk: dict, day: Day) -> None:
     assert np.allclose(
         table[f"{other}|loss_rate"].to_numpy(), loss_rate(time_delta(two, one), day.layout.length), atol=1e-6
     )
+    sure = table[f"{other}|sure_rate"].to_numpy()
+    rate = table[f"{other}|loss_rate"].to_numpy()
+    u = rate_uncertainty(two, one, False, day.layout.grid())
+    assert not sure[np.abs(rate) < 1.5 * u].any()
+    assert np.allclose(sure[np.abs(rate) > 5 * u], rate[np.abs(rate) > 5 * u])
+    assert (np.abs(rate) > 5 * u).any()
     assert f"{other}|gear" in table.column_names
     assert not [name for name in table.column_names if "nonsense" in name]
 
@@ -94,6 +109,34 @@ def test_the_card_of_a_stretch_restarts_the_delta(taught: Coach, desk: dict, day
     assert card["figures"][1]["loss_s"] == pytest.approx(delta[1] - delta[0], abs=1e-6)
     assert taught.get(f"/api/card?{query(desk)}&from_m=1500&to_m=1501").json["code"] == "invalid"
     assert taught.get(f"/api/card?{query(desk)}&passage=P99").status_code == 404
+
+
+def test_doubt_of_curves_is_the_cores(taught: Coach, desk: dict, day: Day) -> None:
+    answer = taught.get(f"/api/doubt?{query(desk)}&from_m=1500")
+    assert "immutable" in answer.headers["Cache-Control"]
+    found = answer.json
+    assert found["s_m"][0] == 0
+    assert found["s_m"][-1] == pytest.approx(day.layout.length, abs=0.01)
+    own, other = found["laps"]
+    assert set(own["delta_u_s"]) == {0}
+    one = day.runs[0].traces[day.runs[0].best_lap.number]
+    two = day.runs[1].traces[day.runs[1].best_lap.number]
+    places = np.array(found["s_m"])
+    assert np.allclose(other["delta_u_s"], delta_uncertainty(two, one, False, places, 1500.0), atol=1e-4)
+    assert min(other["delta_u_s"]) < 0.002 < max(other["delta_u_s"])
+
+
+def test_who_is_level_with_the_fastest_is_said(taught: Coach, desk: dict, database: Database) -> None:
+    assert [lap["best_of_all"] for lap in desk["laps"]] == [True, False]
+    runs = taught.get("/api/paddock").json["runs"]
+    assert [run["level"] for run in runs] == [run["gap_s"] == 0 for run in runs]
+    # With doubts as wide as the gap nobody can say who was faster.
+    other = max(runs, key=lambda run: run["gap_s"])
+    with database.begin() as session:
+        for lap in session.scalars(select(LapRow).where(LapRow.run_id == other["id"])):
+            lap.time_u_s = other["gap_s"]
+    again = {run["id"]: run["level"] for run in taught.get("/api/paddock").json["runs"]}
+    assert again[other["id"]]
 
 
 def test_choices_hold_every_timed_lap(taught: Coach, desk: dict) -> None:

@@ -39,6 +39,7 @@ GET    /api/card                                           + + + ? ? 0 0
 GET    /api/choices                                        + + + ? ? 0 0
 GET    /api/curves                                         + + + ? ? 0 0
 GET    /api/desk                                           + + + ? ? 0 0
+GET    /api/doubt                                          + + + ? ? 0 0
 GET    /api/dialects                                       + + + - e 0 0
 PATCH  /api/dialects/<int:dialect_id>                      + + - - ? 0 0
 DELETE /api/dialects/<int:dialect_id>                      + + - - ? 0 0
@@ -219,6 +220,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
     queries = {
         "/api/desk": f"?laps={keys}&reference={desk['reference']}",
         "/api/curves": f"?laps={curves}&reference={base}",
+        "/api/doubt": f"?laps={curves}&reference={base}",
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",
         "/api/choices": f"?event={ids['event_id']}",
         "/api/runs/<int:run_id>/file": "?lap=2&format=csv",

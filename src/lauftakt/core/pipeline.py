@@ -15,6 +15,7 @@ from lauftakt.core.circuit.turning import turned
 from lauftakt.core.laps.counting import counting_of, is_wet, set_wet_aside
 from lauftakt.core.laps.cutting import split_laps
 from lauftakt.core.laps.lap import Lap, LapTrace, inside
+from lauftakt.core.laps.remarks import located, remarks
 from lauftakt.core.laps.times import sector_times
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track
@@ -31,7 +32,7 @@ from lauftakt.core.technique.windows import windows
 Array = NDArray[np.float64]
 
 # Raised whenever the computation changes: what is stored of an older one is computed again.
-CODE_VERSION = 5
+CODE_VERSION = 6
 
 
 def make_layout(
@@ -151,7 +152,7 @@ def analyse_run(log: Log, layout: Layout, *, track: Track | None = None) -> Anal
     placed = place(log, layout, track)
     laps, traces = split_laps(placed, layout)
     laps = set_wet_aside(with_sectors(laps, traces, layout), is_wet(log.meta))
-    warnings = log.warnings + placed.warnings
+    warnings = (*log.warnings, *located(placed, laps, layout.length), *remarks(placed, laps))
     signals = run_signals(log, placed, laps, traces, layout) if traces else None
     return put_together(
         laps if signals is None else with_held_up(laps, signals, layout),

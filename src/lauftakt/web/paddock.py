@@ -51,12 +51,13 @@ def get_paddock(viewer: Viewer, query_data: schemas.PaddockQuery) -> schemas.Pad
         chosen = next((row for row in events if query_data.event in (None, row.id)), None)
         runs = _runs(session, viewer, chosen)
         reference = show.reference_run(runs)
+        doubts = show.best_doubts(session, viewer, runs)
         return schemas.PaddockOut(
             events=[show.event(row, counts.get(row.id, 0)) for row in events],
             next=following,
             event=show.event(chosen, len(runs)) if chosen else None,
             reference_run=reference.id if reference else None,
-            runs=[show.run(row, reference.best_s if reference else None) for row in runs],
+            runs=[show.run(row, reference, doubts) for row in runs],
             deliveries=_deliveries(session, viewer, chosen, runs),
             drivers=show.choices(session, viewer, Driver),
             cars=show.choices(session, viewer, Car),

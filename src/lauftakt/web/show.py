@@ -1,7 +1,8 @@
 """Rows as the API shows them. Lists load summaries only: no laps, no channels' pictures, no layout's geometry."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime
+from types import MappingProxyType
 from typing import Any
 
 import numpy as np
@@ -9,6 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.delta import level
 from lauftakt.core.log.model import Channel, RawChannel
 from lauftakt.core.log.roles import ROLES
 from lauftakt.store.analyses import LapView, load_laps
@@ -21,6 +23,7 @@ from lauftakt.store.models import (
     Event,
     HandIn,
     Job,
+    LapRow,
     LapWord,
     LayoutRow,
     Original,
@@ -74,8 +77,15 @@ def event(row: Event, runs: int) -> schemas.EventOut:
     )
 
 
-def run(row: Run, reference_s: float | None) -> schemas.RunOut:
-    """A run from its summary."""
+def run(row: Run, reference: Run | None, doubts: Mapping[int, float] = MappingProxyType({})) -> schemas.RunOut:
+    """A run from its summary, held against the run with the fastest lap; ``doubts`` are standard deviations of best
+    laps, by run, in seconds."""
+    gap = None
+    if row.best_s is not None and reference is not None and reference.best_s is not None:
+        gap = row.best_s - reference.best_s
+    unsure = 0.0
+    if reference is not None and row.id != reference.id:
+        unsure = float(np.hypot(doubts.get(row.id, 0.0), doubts.get(reference.id, 0.0)))
     return schemas.RunOut(
         id=row.id,
         driver=driver(row.driver),
@@ -87,9 +97,20 @@ def run(row: Run, reference_s: float | None) -> schemas.RunOut:
         counting=row.laps_counting,
         best_lap=row.best_number,
         best_s=row.best_s,
-        gap_s=row.best_s - reference_s if row.best_s is not None and reference_s is not None else None,
+        gap_s=gap,
+        level=gap is not None and level(gap, unsure),
         theoretical_best_s=row.theoretical_best_s,
     )
+
+
+def best_doubts(session: Session, viewer: Viewer, runs: Sequence[Run]) -> dict[int, float]:
+    """Standard deviation of the best lap of each run, seconds."""
+    best = {row.analysis_id: row.best_number for row in runs if row.best_number is not None}
+    query = select(LapRow.analysis_id, LapRow.run_id, LapRow.number, LapRow.time_u_s).where(
+        LapRow.team_id == viewer.team_id, LapRow.analysis_id.in_(list(best)), LapRow.time_u_s.is_not(None)
+    )
+    found = session.execute(query)
+    return {run_id: u or 0.0 for analysis, run_id, number, u in found if best[analysis] == number}
 
 
 def reference_run(runs: Sequence[Run]) -> Run | None:

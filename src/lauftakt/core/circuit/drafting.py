@@ -14,7 +14,7 @@ from lauftakt.core.circuit.centre import CentreLine, centre_from_curve, smooth_c
 from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.lines import crossings, line_across, line_ends, place_of_line
 from lauftakt.core.log.model import Log, Unusable, Warning
-from lauftakt.core.log.track import Track, read_track
+from lauftakt.core.log.track import Track, one_circuit, read_track
 from lauftakt.core.log.triggers import line_moments
 from lauftakt.core.plane import Plane
 
@@ -25,10 +25,12 @@ CUTOFF_M = 34.0
 HALF_LINE_M = 12.0
 # A drawn centre line is used as given; the contract allows so much smoothing.
 GIVEN_SLACK_M = 0.1
-# More laps of one driver would make the centre line theirs.
 # A pit lane passes a start line within so many metres of its ends.
 BESIDE_M = 40.0
+# More laps of one driver would make the centre line theirs.
 LAPS_A_LOG = 8
+# A lap with fewer positions is put together with others; fewer in all make no line.
+SPARSE, LEAST_POINTS = 120, 30
 # More add nothing but time.
 LAPS_IN_ALL = 48
 # The contract fixes where a start line lies that nobody knows.
@@ -56,17 +58,21 @@ def draft_layout(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tup
     Returns
     -------
     layout : without corners, passages and proposed splits
-    warnings : ``start-line-from-counter`` or ``start-line-assumed``
+    warnings : ``start-line-from-counter`` or ``start-line-assumed``; ``two-circuits``
 
     Raises
     ------
     Unusable
         ``no-laps`` where no log holds a whole lap, ``start-line``.
     """
-    plane = _common_plane([track for _, track in read], sketch.start)
-    used, tracks = [log for log, _ in read], [track.in_plane(plane) for _, track in read]
     warnings: list[Warning] = []
     start = sketch.start
+    if start is None:
+        parted = [(log, *one_circuit(track)) for log, track in read]
+        read = [(log, track) for log, track, _ in parted]
+        warnings += [warning for _, _, warning in parted if warning is not None]
+    plane = _common_plane([track for _, track in read], sketch.start)
+    used, tracks = [log for log, _ in read], [track.in_plane(plane) for _, track in read]
     if start is None:
         start, warning = _find_start(plane, used, tracks, sketch)
         warnings.append(warning)
@@ -335,18 +341,15 @@ def _through(x: Array, y: Array, closed: bool) -> CentreLine:
 def _fit(tracks: list[Track], drives: list[_Pass], *, closed: bool) -> CentreLine:
     """Centre line through the fixes of the drives; an open one reaches a little beyond start and finish."""
     margin = 0.0 if closed else 4.0
-    best = drives[0]
-    track = tracks[best.track]
-    begin, end = best.begin - margin, best.end + margin
-    inside = (track.fix_time >= begin) & (track.fix_time < end)
-    x, y, time = track.x[inside], track.y[inside], track.fix_time[inside]
-    if len(x) < 30:
-        raise Unusable("no-laps", "The best lap has fewer than 30 positions.")
-    travelled = cumulative_trapezoid(track.speed, track.speed_time, initial=0.0)
-    u = np.interp(time, track.speed_time, travelled)
-    first, last = (u[0], u[-1]) if not closed else np.interp([begin, end], track.speed_time, travelled)
-    length = float(last - first)
-    fx, fy = smooth_curve(u - first, x, y, length, closed=closed, cutoff_m=2 * CUTOFF_M)
+    u, x, y, length = _along(tracks[drives[0].track], drives[0], margin, closed)
+    if len(x) < SPARSE:
+        # Of a receiver that sees the car once a second a lap is a handful of points: several laps together make a line.
+        more = [_along(tracks[drive.track], drive, margin, closed) for drive in drives[1:LAPS_A_LOG]]
+        u = np.concatenate([u, *(own * length / whole for own, _, _, whole in more)])
+        x, y = np.concatenate([x, *(found[1] for found in more)]), np.concatenate([y, *(found[2] for found in more)])
+    if len(x) < LEAST_POINTS:
+        raise Unusable("no-laps", f"The laps have fewer than {LEAST_POINTS} positions together.")
+    fx, fy = smooth_curve(u, x, y, length, closed=closed, cutoff_m=2 * CUTOFF_M)
     centre = centre_from_curve(fx, fy, length, closed=closed)
     parts = []
     for index, track in enumerate(tracks):
@@ -365,6 +368,18 @@ def _fit(tracks: list[Track], drives: list[_Pass], *, closed: bool) -> CentreLin
         fx, fy = smooth_curve(s, x, y, centre.length, closed=closed, cutoff_m=CUTOFF_M, weight=weight)
         centre = centre_from_curve(fx, fy, centre.length, closed=closed)
     return centre
+
+
+def _along(track: Track, drive: _Pass, margin: float, closed: bool) -> tuple[Array, Array, Array, float]:
+    """Metres travelled since the line, and x and y, of the fixes of one drive; and its length."""
+    begin, end = drive.begin - margin, drive.end + margin
+    inside = (track.fix_time >= begin) & (track.fix_time < end)
+    travelled = cumulative_trapezoid(track.speed, track.speed_time, initial=0.0)
+    u = np.interp(track.fix_time[inside], track.speed_time, travelled)
+    first, last = np.interp([begin, end], track.speed_time, travelled)
+    if not closed and len(u):
+        first, last = u[0], u[-1]
+    return u - first, track.x[inside], track.y[inside], max(float(last - first), 1.0)
 
 
 def _straight_place(log: Log, track: Track, centre: CentreLine) -> float:

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
+from lauftakt.core.arrays import spans
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.laps.lap import Lap
 
@@ -19,6 +20,8 @@ Array = NDArray[np.float64]
 
 # Far beyond the driver's own pace band; the contract fixes it.
 SLOW = 1.07
+# Slower, a car stands; shorter, it has turned round or started again.
+STANDS_MS, STOOD_S = 1.5, 3.0
 # A limit is known to about a metre and a car is two metres wide: only what is clearly beyond it counts.
 BEYOND_LIMIT_M = 2.0
 BEYOND_FOR_M = 10
@@ -92,6 +95,31 @@ def outcome(
 def set_wet_aside(laps: Sequence[Lap], wet: bool) -> list[Lap]:
     """Laps of a run that was driven in the wet, or not."""
     return [replace(lap, set_aside=outcome(lap.set_aside, lap.time_s is not None, wet, None)) for lap in laps]
+
+
+def aside_at_once(layout: Layout, offset: Array, stood_s: float) -> str | None:
+    """Why a lap from line to line does not count, by itself: where the car stood, or was off the track limits.
+
+    Parameters
+    ----------
+    layout : with its limits, where they are known
+    offset : (g,) m on the layout's grid
+    stood_s : how long the car stood (:func:`standing_s`)
+    """
+    if stood_s > 0.0:
+        return "stopped"
+    return "track_limits" if beyond_limits(layout, offset) else None
+
+
+def standing_s(time: Array, speed: Array) -> float:
+    """How long a car stood, s; 0 where it never did for :data:`STOOD_S`. Times (n,) s, speeds (n,) m/s."""
+    found = [float(time[last - 1] - time[first]) for first, last in spans(speed < STANDS_MS)]
+    return sum(seconds for seconds in found if seconds >= STOOD_S)
+
+
+def longest_pause_s(time: Array) -> float:
+    """The longest time between two samples, (n,) s, in which nothing was logged."""
+    return float(np.diff(time).max()) if len(time) > 1 else 0.0
 
 
 def beyond_limits(layout: Layout, offset: Array) -> bool:

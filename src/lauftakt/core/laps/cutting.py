@@ -4,17 +4,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
 from lauftakt.core.circuit.layout import Layout, Line
 from lauftakt.core.circuit.lines import line_ends
-from lauftakt.core.laps.counting import beyond_limits, set_slow_aside
+from lauftakt.core.laps.counting import aside_at_once, longest_pause_s, set_slow_aside, standing_s
 from lauftakt.core.laps.lap import Lap, LapTrace, draw_places, inside, reach
-from lauftakt.core.placing.placed import Placed
+from lauftakt.core.placing.placed import LONGEST_PAUSE_S, Placed
 
 Array = NDArray[np.float64]
 # Within so far of a line that lies askew, places are shifted; further round they stay what they are.
 SKEW_REACH_M = 30.0
+# A lap of which more was driven away from the circuit went through the pit lane or was cut short.
+AWAY = 0.02
 # A start line counts as crossed a little beyond its drawn ends, not in a pit lane beside it.
 BESIDE_M = 3.0
 
@@ -61,6 +62,7 @@ def split_laps(placed: Placed, layout: Layout) -> tuple[list[Lap], dict[int, Lap
         kind = "part"
         if cut.end > cut.begin:
             kind = _kind(placed, cut, position == 0, position == len(cuts) - 1, pace)
+        within = slice(*np.searchsorted(placed.time, [cut.begin, cut.end]))
         lap = Lap(cut.number, kind, None if kind == "timed" else kind, cut.begin, cut.end)
         if kind == "timed":
             when = np.interp(cut.base + places, at_s, at_time, left=np.nan, right=np.nan)
@@ -71,7 +73,7 @@ def split_laps(placed: Placed, layout: Layout) -> tuple[list[Lap], dict[int, Lap
             offset = np.interp(when[inner], placed.time, placed.n)
             lap = replace(
                 lap,
-                set_aside="track_limits" if beyond_limits(layout, offset) else None,
+                set_aside=aside_at_once(layout, offset, standing_s(placed.time[within], placed.speed[within])),
                 time_s=float(cut.end - cut.begin),
                 time_u_s=float(np.sqrt(np.mean(spread**2))) if spread.size else None,
             )
@@ -171,12 +173,9 @@ def _kind(placed: Placed, cut: _Cut, first: bool, last: bool, pace: float) -> st
         return "out" if np.median(speed[:ends]) < slow else "part"
     if not cut.whole:
         return "in" if last and np.median(speed[-ends:]) < slow else "part"
-    if (~placed.on_circuit[begin:stop]).mean() > 0.02:
+    if longest_pause_s(placed.time[max(begin - 1, 0) : stop + 1]) > LONGEST_PAUSE_S:
         return "part"
-    halt = uniform_filter1d((speed < 1.5).astype(float), 3 * ends) > 0.95
-    if halt.any():
-        return "out" if np.flatnonzero(halt)[0] < len(speed) / 2 else "in"
-    return "timed"
+    return "part" if (~placed.on_circuit[begin:stop]).mean() > AWAY else "timed"
 
 
 def _time_draws(placed: Placed, at: Array) -> Array:

@@ -7,9 +7,12 @@ from numpy.typing import NDArray
 from scipy.interpolate import Akima1DInterpolator
 from scipy.ndimage import binary_erosion
 from scipy.signal import savgol_filter
+from scipy.sparse import csr_matrix
+from scipy.sparse.csgraph import connected_components
 
 from lauftakt.core.log.model import Channel, Log, Unusable, Warning
 from lauftakt.core.log.repairs import good_fixes
+from lauftakt.core.log.sampling import sampling_doubt
 from lauftakt.core.log.speeds import LEAST_HZ, Reference, believed_speed, without_jumps
 from lauftakt.core.plane import Plane
 
@@ -20,8 +23,14 @@ LEAST_FIXES = 50
 STANDS_M = 60.0
 # A slower speed is interpolated to this rate, so that integrals of it are smooth.
 DENSE_HZ = 50.0
+# So many times as long as usual, and there is a hole in the positions.
+HOLE_STEPS = 4.0
+# No circuit has a road that is nowhere and comes back so far away.
+APART_M = 5000.0
 # Between positions further apart than this nothing is known of the speed.
 SEEN_S = 0.6
+# A speed that is silent for longer, and for so many of its usual steps, is a pause of the log.
+PAUSE_S, PAUSE_STEPS = 1.0, 12.0
 # Over so long a speed from positions averages.
 REFERENCE_WINDOW_S = 0.9
 
@@ -38,6 +47,8 @@ class Track:
     logged_speed : whether the speed was logged
     warnings : what was repaired
     guessed : (m,) where the logged speed was not believed and another measurement stands in
+    doubt : (m,) m^2 per second, what the way between the speed's samples is unsure of
+    way_m : m per root second, what the way's noise is at least
     """
 
     plane: Plane
@@ -50,6 +61,8 @@ class Track:
     logged_speed: bool
     warnings: tuple[Warning, ...]
     guessed: NDArray[np.bool_]
+    doubt: Array
+    way_m: float = 0.0
 
     def in_plane(self, plane: Plane) -> "Track":
         """The same track in another plane, so that a log has to be read only once."""
@@ -57,6 +70,47 @@ class Track:
             return self
         x, y = plane.to_xy(*self.plane.to_degrees(self.x, self.y))
         return replace(self, plane=plane, x=x, y=y, heading=_headings(self.fix_time, x, y))
+
+
+def one_circuit(track: Track) -> tuple[Track, Warning | None]:
+    """The part of a track around the place where most was driven, where it holds places that are kilometres apart.
+
+    Returns
+    -------
+    The track in a plane that touches there, and ``two-circuits`` where something was left out.
+    """
+    size = int(np.argmax(np.bincount(_places(track))))
+    own = _places(track) == size
+    if own.all():
+        return track, None
+    fixes = track.fix_time[own]
+    # Driven in one go as a rule; what lies between two visits is not of this place either.
+    nearest = np.clip(np.searchsorted(fixes, track.speed_time), 1, len(fixes) - 1)
+    gap = np.minimum(np.abs(track.speed_time - fixes[nearest - 1]), np.abs(track.speed_time - fixes[nearest]))
+    spoken = gap < 2.0
+    degrees = track.plane.to_degrees(track.x[own], track.y[own])
+    plane = Plane(float(np.median(degrees[0])), float(np.median(degrees[1])))
+    x, y = plane.to_xy(*degrees)
+    told = Warning(
+        "two-circuits",
+        f"The log was driven at places far apart; the circuit is made of the one with {100 * own.mean():.0f} % of the "
+        "positions. Cut the log and hand in both parts.",
+    )
+    kept = replace(
+        track, plane=plane, fix_time=fixes, x=x, y=y, heading=_headings(fixes, x, y),
+        speed_time=track.speed_time[spoken], speed=track.speed[spoken], guessed=track.guessed[spoken],
+        doubt=track.doubt[spoken],
+    )  # fmt: skip
+    return kept, told
+
+
+def _places(track: Track) -> NDArray[np.int64]:
+    """(n,) which of several places, kilometres apart, a fix belongs to."""
+    cells = np.column_stack([np.floor(track.x / APART_M), np.floor(track.y / APART_M)]).astype(np.int64)
+    unique, of = np.unique(cells, axis=0, return_inverse=True)
+    near = np.abs(unique[:, None, :] - unique[None, :, :]).max(axis=2) <= 1
+    _, group = connected_components(csr_matrix(near), directed=False)
+    return np.asarray(group[of.reshape(-1)], dtype=np.int64)
 
 
 def read_track(log: Log) -> Track:
@@ -97,31 +151,49 @@ def read_track(log: Log) -> Track:
         raise Unusable("no-motion", "The car never moved in this log: all its positions lie within some metres.")
     if len(time) < LEAST_FIXES:
         raise Unusable("no-positions", "The positions hardly change, or jump about; was the receiver's sky covered?")
-    guessed: NDArray[np.bool_] = np.zeros(0, dtype=bool)
-    if logged is not None and measured is not None:
-        speed_time, speed = logged.time, measured
-        if believed is not None and not believed.useless:
-            guessed = believed.guessed
-        if logged.rate_hz < 0.8 * DENSE_HZ:
-            fine = np.arange(speed_time[0], speed_time[-1], 1.0 / DENSE_HZ)
-            if guessed.any():
-                guessed = np.interp(fine, speed_time, guessed.astype(float)) > 0
-            speed, speed_time = np.maximum(Akima1DInterpolator(speed_time, speed)(fine), 0.0), fine
-    else:
+    if logged is None or measured is None:
         speed_time, speed = _speed_from_fixes(time, x, y)
-        warnings = [*warnings, Warning("speed-inferred", "No speed is logged; it is taken from the positions.")]
-    if len(guessed) != len(speed_time):
         guessed = np.zeros(len(speed_time), dtype=bool)
+        warnings = [*warnings, Warning("speed-inferred", "No speed is logged; it is taken from the positions.")]
+    else:
+        speed_time, speed = logged.time, measured
+        own = believed is not None and not believed.useless
+        guessed = believed.guessed if believed is not None and own else np.zeros(len(speed_time), dtype=bool)
+    speed_time, speed, guessed, doubt, way_m = _dense(speed_time, speed, guessed)
     return Track(
-        plane, time, x, y, _headings(time, x, y), speed_time, speed, logged is not None, tuple(warnings), guessed
+        plane, time, x, y, _headings(time, x, y), speed_time, speed, logged is not None, tuple(warnings), guessed,
+        doubt, way_m if logged is not None else 0.0,
     )  # fmt: skip
+
+
+def _dense(
+    time: Array, speed: Array, guessed: NDArray[np.bool_]
+) -> tuple[Array, Array, NDArray[np.bool_], Array, float]:
+    """A speed's samples at a rate at which integrals of it are smooth, with what the way between them is unsure of."""
+    if len(time) < 9 or 1.0 / max(float(np.median(np.diff(time))), 1e-3) >= 0.8 * DENSE_HZ:
+        return time, speed, guessed, np.zeros(len(time)), 0.0
+    doubt, noise = sampling_doubt(time, speed)
+    fine = _measured(np.arange(time[0], time[-1], 1.0 / DENSE_HZ), time)
+    guessed = np.interp(fine, time, guessed.astype(float)) > 0
+    dense = np.maximum(Akima1DInterpolator(time, speed)(fine), 0.0)
+    return fine, dense, guessed, np.interp(fine, time, doubt), noise
+
+
+def _measured(fine: Array, time: Array) -> Array:
+    """A clock without the pauses of the samples' own: what would be filled in there was never measured."""
+    steps = np.diff(time)
+    paused = steps > max(PAUSE_S, PAUSE_STEPS * float(np.median(steps)))
+    return np.asarray(fine[~paused[np.clip(np.searchsorted(time, fine, side="right") - 1, 0, len(steps) - 1)]])
 
 
 def _reference(log: Log, logged: Channel, time: Array, x: Array, y: Array) -> Reference:
     """What a logged speed is held against: the receiver's own, else that of the positions, (n,) each."""
     receiver = log.role("receiver_speed")
     if receiver is not None and receiver is not logged and receiver.rate_hz >= LEAST_HZ:
-        return Reference(receiver.time, np.maximum(receiver.values, 0.0), np.ones(len(receiver.time), dtype=bool), 0.0)
+        steps = np.diff(receiver.time)
+        near = np.minimum(np.append(steps, steps[-1]), np.append(steps[0], steps)) < SEEN_S
+        seen = near & (np.maximum(np.append(steps, 0.0), np.append(0.0, steps)) < SEEN_S)
+        return Reference(receiver.time, np.maximum(receiver.values, 0.0), seen, 0.0)
     good = without_jumps(x, y) & np.append(True, np.diff(time) > 0)
     time, x, y = time[good], x[good], y[good]
     if len(time) < LEAST_FIXES or 1.0 / max(float(np.median(np.diff(time))), 1e-3) < LEAST_HZ:
@@ -152,6 +224,11 @@ def _headings(time: Array, x: Array, y: Array) -> Array:
     reach = max(1, round(0.3 / max(float(np.median(np.diff(time))), 1e-3)))
     before = np.clip(np.arange(len(x)) - reach, 0, None)
     after = np.clip(np.arange(len(x)) + reach, None, len(x) - 1)
+    # Across a hole a chord has another direction than the car.
+    step = float(np.median(np.diff(time)))
+    whole = np.arange(len(x))
+    before = np.where(time - time[before] > HOLE_STEPS * reach * step, whole, before)
+    after = np.where(time[after] - time > HOLE_STEPS * reach * step, whole, after)
     dx, dy = x[after] - x[before], y[after] - y[before]
     heading = np.arctan2(dy, dx)
     moving = np.hypot(dx, dy) > 2.0
@@ -163,10 +240,15 @@ def _headings(time: Array, x: Array, y: Array) -> Array:
 
 
 def _speed_from_fixes(time: Array, x: Array, y: Array) -> tuple[Array, Array]:
-    """Speed by local quadratic fits to the fixes (Savitzky and Golay 1964) on an even clock."""
+    """Speed from positions: by local quadratic fits (Savitzky and Golay 1964) on an even clock, or, where they are so
+    seldom that fits would blur the braking, by a parabola through each and its two neighbours."""
     step = float(np.median(np.diff(time)))
+    if 1.0 / max(step, 1e-3) < LEAST_HZ:
+        return time, np.hypot(np.gradient(x, time), np.gradient(y, time))
     even = np.arange(time[0], time[-1], step)
-    window = max(5, round(0.9 / step) // 2 * 2 + 1)
-    vx, vy = (savgol_filter(np.interp(even, time, p), window, 2, deriv=1, delta=step) for p in (x, y))
-    fine = np.arange(even[0], even[-1], 1.0 / DENSE_HZ)
+    window = max(5, round(REFERENCE_WINDOW_S / step) // 2 * 2 + 1)
+    vx, vy = (
+        savgol_filter(Akima1DInterpolator(time, p)(even), window, 2, deriv=1, delta=step) for p in (x, y)
+    )  # fmt: skip
+    fine = _measured(np.arange(even[0], even[-1], 1.0 / DENSE_HZ), time)
     return fine, np.maximum(Akima1DInterpolator(even, np.hypot(vx, vy))(fine), 0.0)

@@ -7,10 +7,13 @@ from numpy.typing import NDArray
 from scipy.integrate import cumulative_trapezoid
 from scipy.interpolate import Akima1DInterpolator
 from scipy.ndimage import gaussian_filter1d
+from scipy.sparse import diags
 
+from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.model import Channel, Log, Unusable, Warning
 from lauftakt.core.log.triggers import line_moments
+from lauftakt.core.placing.mean_line import LINE_LENGTH_M, MeanBasis, correlated
 from lauftakt.core.placing.placed import DRAWS, Placed
 from lauftakt.core.placing.smoother import Nodes, Noise, smooth
 
@@ -25,19 +28,26 @@ WINDOW_M = 260.0
 EVERY_M = 60.0
 # What a wrong wheel size may add up to between two corners.
 REACH_M = 40.0
+# How far a driver's line lies from the layout's: corners are cut and straights used, nobody knows how much.
+LINE_M = 3.0
+# A corner is recognised where its curvature lies on the driven line: every lap as far from the layout's own place.
+CORNER_BIAS_M, BIAS_LENGTH_M = 3.0, 120.0
+# Windows overlap fourfold: together they know as much as one.
+OVERLAP = 2.0
 # Correlation below which it is another circuit (the other simulated circuits reach 0.5).
 LEAST_MATCH = 0.75
-# How sure a good match is of the place; measured on the demo day.
-CORNER_M = 2.0
+# Directions differ from the layout's by the driven line for about so long; windows that know less are left out; no
+# corner is known better; a sensor's noise in the direction.
+ALIKE_M, LEAST_SURE_M, LEAST_CORNER_M, HEADING_RAD = 40.0, 15.0, 1.0, 0.02
 # The wheel is turned further the faster the car goes: so much less sure than an accelerometer.
 STEERING = 5.0
 # A lap counter's own jitter at racing speed.
 TRIGGER_M = 0.6
 # One that resolves 20 ms or better is a real trigger, which sees the line in the same place every lap.
 SHARP_M, SHARP_HZ = 0.15, 50.0
-# A logged lap distance follows another line than the centre line.
-DISTANCE_M = 3.0
-PATH_M = 0.6  # what the driven path's length may differ from the centre line's, m per root second
+# A logged lap distance follows another line than the centre line, the same every lap.
+DISTANCE_BIAS_M, DISTANCE_M = 3.0, 0.4
+PATH_M = 0.12  # by wheels that slip, m per root second
 # As in placing by positions.
 NODE_S = 0.5
 # As for tracks.
@@ -46,11 +56,13 @@ DENSE_HZ = 50.0
 
 @dataclass(frozen=True)
 class _Seen:
-    """Places recognised: at which time, at which unwrapped s, and how sure (m)."""
+    """Places recognised: at which time, at which unwrapped s, how sure (m), and by how much every lap's places may be
+    wrong alike (m; 0 for what saw the line itself)."""
 
     time: Array
     s: Array
     sigma: Array
+    bias: Array
 
 
 def place_without_positions(log: Log, layout: Layout) -> Placed:
@@ -110,7 +122,15 @@ def _by_distance(log: Log, layout: Layout) -> _Seen | None:
     # Laps differ in length by the line driven: what the logger calls the lap's end is the line.
     s = (np.clip(values / max(float(whole), 1e-9), 0.0, 1.0) + np.cumsum(turn)) * layout.length
     keep = np.concatenate([[True], np.diff(s) > 1e-6])
-    return _Seen(channel.time[keep], s[keep], np.full(int(keep.sum()), DISTANCE_M))
+    count = int(keep.sum())
+    sigma = np.hypot(DISTANCE_M, _resolution(values) * layout.length / max(float(whole), 1e-9) / np.sqrt(12))
+    return _Seen(channel.time[keep], s[keep], np.full(count, sigma), np.full(count, DISTANCE_BIAS_M))
+
+
+def _resolution(values: Array) -> float:
+    """The step in which a channel is written: the smallest between different values."""
+    steps = np.diff(np.unique(np.round(values, 9)))
+    return float(steps.min()) if len(steps) else 0.0
 
 
 def _path_curvature(log: Log, time: Array, speed: Array) -> Array:
@@ -140,13 +160,15 @@ def _by_corners(log: Log, layout: Layout, time: Array, speed: Array, travelled: 
         np.interp(grid, travelled[keep], _path_curvature(log, time, speed)[keep]), SMOOTH_M / STEP_M
     )
     count = round(layout.length / STEP_M)
-    places = np.arange(count) * layout.length / count
+    # Whole steps make a lap, or places would creep round the circuit from lap to lap.
+    step = layout.length / count
+    places = np.arange(count) * step
     bend = gaussian_filter1d(
         np.interp(places, layout.centre.s, layout.centre.curvature), SMOOTH_M / STEP_M, mode="wrap"
     )
     ratio = _lap_in_distance(own, layout.length)
     # From here on in metres of the layout: travelled distance times the ratio.
-    scaled = np.arange(0.0, grid[-1] * ratio, STEP_M)
+    scaled = np.arange(0.0, grid[-1] * ratio, step)
     own = np.interp(scaled, grid * ratio, own)
     best, phase, sign = _best_phase(own, bend, count)
     if best < LEAST_MATCH:
@@ -154,7 +176,8 @@ def _by_corners(log: Log, layout: Layout, time: Array, speed: Array, travelled: 
     s, where, sigma = _follow(sign * own, bend, count, phase)
     if log.role("yaw_rate") is None and log.role("lateral_acceleration") is None:
         sigma = STEERING * sigma  # the wheel is turned further the faster the car goes
-    return _Seen(np.interp(where * STEP_M / ratio, travelled[keep], time[keep]), s * STEP_M, sigma)
+    when = np.interp(where * step / ratio, travelled[keep], time[keep])
+    return _Seen(when, s * step, OVERLAP * sigma, np.full(len(s), CORNER_BIAS_M))
 
 
 def _lap_in_distance(own: Array, length: float) -> float:
@@ -210,7 +233,7 @@ def _follow(own: Array, bend: Array, count: int, phase: int) -> tuple[Array, Arr
         moved = round(shift) + tries[at] + fine
         places.append(middle + moved)
         where.append(float(middle))
-        sigma.append(CORNER_M / max(float(match[at]) - LEAST_MATCH, 0.05) * 0.2)
+        sigma.append(2.0 / max(float(match[at]) - LEAST_MATCH, 0.05) * 0.2)
         shift += 0.5 * (moved - shift)
     if len(places) < 4:
         raise Unusable("elsewhere", "The corners of this log are not those of the circuit's layout.")
@@ -234,7 +257,14 @@ def _with_counter(log: Log, layout: Layout, time: Array, travelled: Array, seen:
         np.concatenate([seen.time, steps[near]])[order],
         np.concatenate([seen.s, line[near]])[order],
         np.concatenate([seen.sigma, sigma[near]])[order],
+        np.concatenate([seen.bias, np.zeros(int(near.sum()))])[order],
     )
+
+
+def _turned(centre: CentreLine, s: Array) -> Array:
+    """Radians by which the centre line has turned at unwrapped places."""
+    turned = cumulative_trapezoid(centre.curvature, centre.s, initial=0.0)
+    return np.asarray(np.floor(s / centre.length) * turned[-1] + np.interp(centre.wrap(s), centre.s, turned))
 
 
 def _fuse(layout: Layout, time: Array, speed: Array, travelled: Array, seen: _Seen) -> Placed:
@@ -257,12 +287,16 @@ def _fuse(layout: Layout, time: Array, speed: Array, travelled: Array, seen: _Se
     for gap in np.flatnonzero(np.diff(time) > 1.0):
         inside = (nodes_time[1:] > time[gap]) & (nodes_time[:-1] < time[gap + 1])
         gaps[inside] += (0.5 * np.diff(moved)[inside] + 1.0) ** 2
+    shared = np.bincount(group, precision * seen.bias, minlength=len(nodes_time)) / np.maximum(total, 1e-12)
+    centre = layout.centre
+    basis = MeanBasis(centre)
+    at_nodes = basis.at(first)
     found = smooth(
         Nodes(
             time=nodes_time,
             s=first,
             advance=gain * np.diff(moved),
-            swing=np.zeros(len(nodes_time) - 1),
+            swing=np.diff(_turned(centre, first)),
             along=mean,
             across=flat,
             tangent=np.zeros((len(nodes_time), 2)),
@@ -271,6 +305,10 @@ def _fuse(layout: Layout, time: Array, speed: Array, travelled: Array, seen: _Se
             weight=total,
             across_weight=flat,
             unknown=gaps,
+            mean=at_nodes,
+            mean_prior=(correlated(centre, basis.knots, LINE_LENGTH_M) / LINE_M**2, np.zeros(len(basis.knots))),
+            landmark=diags([shared], [0]) @ at_nodes,
+            landmark_prior=correlated(centre, basis.knots, BIAS_LENGTH_M),
         ),
         noise,
         draws=DRAWS,

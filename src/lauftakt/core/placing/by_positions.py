@@ -10,7 +10,7 @@ from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track, read_track
 from lauftakt.core.placing.mean_line import MeanBasis, MeanLine, line_prior, line_scatter
-from lauftakt.core.placing.placed import DRAWS, Placed
+from lauftakt.core.placing.placed import DRAWS, LONGEST_PAUSE_S, Placed
 from lauftakt.core.placing.receiver import learn_drift
 from lauftakt.core.placing.smoother import Nodes, Noise, Smoothed, smooth
 from lauftakt.core.plane import Plane
@@ -28,8 +28,6 @@ LEAST_NEAR_OPEN = 0.02
 LEAST_FIXES = 50
 # 1 - n kappa of a line on the inside of the tightest hairpins; less would be a wrong offset.
 LEAST_STRETCH = 0.3
-# No lap is timed across a pause that is longer.
-LONGEST_PAUSE_S = 1.0
 # Below this, positions of a standing car wander.
 MOVING_MS = 4.0
 # So much driving somewhere else is told.
@@ -43,11 +41,7 @@ ASIDE_M = 1.0
 # Geometry changes little in two metres.
 COARSE_S = 0.05
 # Positions only: the speed is theirs, smoothed, so its scale is right but it wanders.
-WITHOUT_SPEED = Noise(speed_m=0.12, scale=0.003, delay_s=0.001)
-
-
-# Looser than any speed that was measured, m per root second: the progress then tells nothing of the positions.
-LOOSE_SPEED_M = 1.0
+WITHOUT_SPEED = Noise(speed_m=0.12, scale=0.003, delay_s=0.001, own_speed=True)
 
 
 @dataclass(frozen=True)
@@ -109,6 +103,7 @@ def place_run(
         noise = replace(noise or Noise(), scale=1e-6)
     fixed = noise is not None
     noise = noise or (Noise() if track.logged_speed else WITHOUT_SPEED)
+    noise = replace(noise, speed_m=max(noise.speed_m, track.way_m))
     course = _course(track, centre, wrapped, offset, near)
     s, drift_across, scatter = course.first_s, np.zeros(len(course.fix_time)), None
     trust = course.believed.copy()
@@ -120,7 +115,7 @@ def place_run(
         view = _view(course, line, centre, s)
         nodes = _nodes_of(course, view, trust, scatter)
         if last and not fixed:
-            noise = _with_drift(noise, nodes, float(s[-1] - s[0]) / centre.period, track.logged_speed)
+            noise = learn_drift(nodes, noise, float(s[-1] - s[0]) / centre.period)
         if last and known is None:
             basis = MeanBasis(centre)
             nodes = replace(
@@ -385,6 +380,7 @@ def _placed(track: Track, course: _Course, centre: CentreLine, s: Array, n: Arra
         delay_s=result.delay_s,
         inferred_speed=not track.logged_speed,
         misfit=result.misfit,
+        guessed=track.guessed[covered] if track.guessed.any() else np.zeros(0, dtype=bool),
         warnings=(*track.warnings, *_elsewhere(centre, course.moving, course.believed > 0)),
     )
 
@@ -396,22 +392,6 @@ def _with_fix_noise(noise: Noise, along: Array, across: Array) -> Noise:
         return noise
     sigma = float(np.clip(1.4826 * np.median(np.abs(left)), 0.02, 5.0))
     return replace(noise, fix_m=sigma)
-
-
-def _with_drift(noise: Noise, nodes: Nodes, laps: float, logged_speed: bool) -> Noise:
-    """The slow error as the run itself shows it.
-
-    A speed that was taken from the positions follows their slow error: it tells nothing of that, and the progress is as
-    uncertain as that error's own changes (a Gauss-Markov process changes by 2 sigma^2 dt / tau in a short time). Then
-    only the laps among each other tell its size.
-    """
-    if logged_speed:
-        return learn_drift(nodes, noise, laps)
-    found = learn_drift(nodes, replace(noise, speed_m=LOOSE_SPEED_M), laps)
-    # Laps among each other tell the size, but hardly that it changes more slowly than is thought of any receiver.
-    found = replace(found, drift_s=min(found.drift_s, noise.drift_s))
-    changing = found.drift_m * np.sqrt(2.0 / found.drift_s)
-    return replace(found, speed_m=float(np.hypot(noise.speed_m, changing)))
 
 
 def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:
@@ -508,6 +488,9 @@ def _unknown_steps(
     for gap in np.flatnonzero(np.diff(track.speed_time) > 1.0):
         inside = (time[1:] > track.speed_time[gap]) & (time[:-1] < track.speed_time[gap + 1])
         variance[inside] += (0.5 * moved[inside] + 1.0) ** 2
+    if track.doubt.any():
+        grown = cumulative_trapezoid(track.doubt, track.speed_time, initial=0.0)
+        variance += np.diff(np.interp(time, track.speed_time, grown))
     if track.guessed.any():
         # Where another measurement stands in for a speed that lied, that one's own error counts.
         share = np.interp(time, track.speed_time, track.guessed.astype(float))

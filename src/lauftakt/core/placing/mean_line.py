@@ -116,6 +116,14 @@ def line_scatter(centre: CentreLine, s: Array, away: Array, trust: Array, noise:
     return np.asarray(np.interp(centre.wrap(at), middle, sigma, period=centre.length if centre.closed else None))
 
 
+def correlated(centre: CentreLine, knots: Array, length_m: float) -> Array:
+    """(k, k) precision of values at knots that each vary by 1 and whose correlation falls by e over a distance."""
+    gap = np.abs(knots[:, None] - knots[None, :])
+    if centre.closed:
+        gap = np.minimum(gap, centre.length - gap)
+    return np.asarray(np.linalg.inv(np.exp(-gap / length_m) + np.eye(len(knots)) * 1e-6), dtype=np.float64)
+
+
 def line_prior(basis: MeanBasis, line: MeanLine, centre: CentreLine) -> tuple[Array, Array]:
     """What is known of the mean line's error before the fixes are weighed: precision and mean of its coefficients.
 

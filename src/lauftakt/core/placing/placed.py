@@ -1,6 +1,6 @@
 """A run on a layout: where it was at every moment, and how sure that is."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 from lauftakt.core.log.model import Warning
 
 Array = NDArray[np.float64]
+# No lap is timed across a pause of the log that is longer.
+LONGEST_PAUSE_S = 1.0
 # Standard deviations from so many draws are right to 9 %, and laps stay small.
 DRAWS = 64
 
@@ -26,6 +28,7 @@ class Placed:
     on_circuit : (n,) False where the car was away from the layout or nothing was logged
     offset_known : whether ``n`` was measured
     scale, scale_u, delay_s : estimated factor of the logged speed, its standard deviation, delay of the positions
+    guessed : (n,) True where the logged speed was not believed; empty where it always was
     misfit : by how much the course misses fixes and speeds, in squares of their noise; 0 where there are no fixes
     """
 
@@ -43,3 +46,4 @@ class Placed:
     warnings: tuple[Warning, ...]
     offset_known: bool = True
     misfit: float = 0.0
+    guessed: NDArray[np.bool_] = field(default_factory=lambda: np.zeros(0, dtype=bool))

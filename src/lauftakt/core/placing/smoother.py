@@ -27,6 +27,7 @@ class Noise:
         node does not know better
     mean_m : standard deviation of the mean line's own error, which all laps of the run share, where nothing better is
         known of the line
+    own_speed : whether the speed was taken from the positions, so that it holds their slow error, too
     """
 
     fix_m: float = 0.3
@@ -38,6 +39,7 @@ class Noise:
     line_m: float = 0.35
     line_length_m: float = 80.0
     mean_m: float = 8.0
+    own_speed: bool = False
 
 
 @dataclass(frozen=True)
@@ -67,6 +69,9 @@ class Nodes:
     slant : (n,) by how much the mean line moves to the left for each metre ahead; None for 0
     shift : (k, 2) what a rigid shift of the path by a metre east or north is in coefficients of the mean line's error;
         None where no shift is asked for
+    landmark : (n, k) sparse, basis functions of what every lap's places are wrong by where they were recognised, or
+        None: somebody who cuts a corner is always seen beside it
+    landmark_prior : precision (k, k), 1/m^2, of their coefficients beforehand
     """
 
     time: Array
@@ -88,6 +93,8 @@ class Nodes:
     lean: Array | None = None
     slant: Array | None = None
     shift: Array | None = None
+    landmark: csr_matrix | None = None
+    landmark_prior: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -161,13 +168,15 @@ def smooth(nodes: Nodes, noise: Noise, *, draws: int = 0, seed: int = 1) -> Smoo
     system.add_fixes(nodes, noise)
     if nodes.mean is not None:
         system.add_mean_line(nodes, nodes.mean, noise)
-    found = system.solve(nodes, draws, seed)
+    if nodes.landmark is not None and nodes.landmark_prior is not None:
+        system.add_landmarks(nodes, nodes.landmark, nodes.landmark_prior, noise)
+    found = system.solve(nodes, noise, draws, seed)
     return replace(found, misfit=_misfit(nodes, noise, found))
 
 
 def evidence(nodes: Nodes, noise: Noise) -> float:
     """Logarithm of the probability that a log with this noise would hold what the nodes hold, but for a constant that
-    the drift's size and time constant do not change.
+    size and time constant of the drift, the fixes' noise and the line's scatter do not change.
 
     The course itself is integrated out, which a Gaussian model allows exactly (Rue and Held 2005, section 2.3): what is
     left compares how far a slow error of another size would explain positions and speeds better, against how much
@@ -191,12 +200,13 @@ class _System:
     def __init__(self, count: int, noise: Noise) -> None:
         self.count = count
         self.own = {(a, b): np.zeros(count) for a in range(STATES) for b in range(a, STATES)}
-        self.next_to = {(a, b): np.zeros(count - 1) for a in (0, 1) for b in (0, 1)}
+        self.next_to: dict[tuple[int, int], Array] = {}
         self.right = np.zeros((count, STATES))
         self.border = np.zeros((count, STATES, 2))
         self.corner = np.diag([1 / noise.scale**2, 1 / noise.delay_s**2])
         self.corner_right = np.zeros(2)
         self.mean_border: list[Array] = []
+        self.mean_count = 0
         self.shifted = False
 
     def add_progress(self, nodes: Nodes, noise: Noise) -> None:
@@ -204,31 +214,27 @@ class _System:
 
         With e = s' - s - swing (d + d') / 2 - lean (d' - d) - turn (s + s') / 2 - scale change * advance, one row of
         weights -b, -h, f, -o on s, d, s', d' and -advance on the scale, where b, f = 1 ± turn / 2 and h, o = swing / 2
-        -+ lean.
+        -+ lean. A speed that was taken from the positions drives along the positions' path: s and d are then those of
+        that path, drift and all.
         """
-        own, next_to, right, border = self.own, self.next_to, self.right, self.border
-        precision, gap, (half, other) = _progress(nodes, noise)
-        behind, front = _turned(nodes)
-        pull, push = precision * half, precision * other
-        own[0, 0][:-1] += precision * behind**2
-        own[0, 0][1:] += precision * front**2
-        own[0, 1][:-1] += pull * behind
-        own[0, 1][1:] -= push * front
-        own[1, 1][:-1] += pull * half
-        own[1, 1][1:] += push * other
-        next_to[0, 0] -= precision * behind * front
-        next_to[0, 1] += push * behind
-        next_to[1, 0] -= pull * front
-        next_to[1, 1] += pull * other
+        precision, gap, _ = _progress(nodes, noise)
+        back, front = _rows(nodes, noise)
         weighed_gap, weighed_advance = precision * gap, precision * nodes.advance
-        right[:-1, 0] -= weighed_gap * behind
-        right[1:, 0] += weighed_gap * front
-        right[:-1, 1] -= weighed_gap * half
-        right[1:, 1] -= weighed_gap * other
-        border[:-1, 0, 0] += weighed_advance * behind
-        border[1:, 0, 0] -= weighed_advance * front
-        border[:-1, 1, 0] += weighed_advance * half
-        border[1:, 1, 0] += weighed_advance * other
+        for a, here in back.items():
+            self.right[:-1, a] += weighed_gap * here
+            self.border[:-1, a, 0] -= weighed_advance * here
+            for b, other in back.items():
+                if b >= a:
+                    self.own[a, b][:-1] += precision * here * other
+            for b, there in front.items():
+                beside = self.next_to.setdefault((a, b), np.zeros(self.count - 1))
+                beside += precision * here * there
+        for a, here in front.items():
+            self.right[1:, a] += weighed_gap * here
+            self.border[1:, a, 0] -= weighed_advance * here
+            for b, other in front.items():
+                if b >= a:
+                    self.own[a, b][1:] += precision * here * other
         self.corner[0, 0] += float(weighed_advance @ nodes.advance)
         self.corner_right[0] -= float(weighed_advance @ gap)
 
@@ -236,7 +242,7 @@ class _System:
         """Departure from the mean line (by distance) and drift of the receiver (by time): first-order Gauss-Markov."""
         step = _steps(nodes)
         moved = np.abs(nodes.advance) + 0.02
-        line_m = np.full(self.count, noise.line_m) if nodes.line_m is None else nodes.line_m
+        line_m = _line_m(nodes, noise)
         drift_m = np.full(self.count, noise.drift_m)
         for state, keep, sigma in (
             (1, np.exp(-moved / noise.line_length_m), line_m),
@@ -257,19 +263,21 @@ class _System:
         believed, aside = _belief(nodes, noise)
         tx, ty = nodes.tangent[:, 0], nodes.tangent[:, 1]
         target = nodes.stretch * nodes.along
+        # Along a path that holds the drift itself the fixes show where the car is on that path.
+        east, north = (0.0, 0.0) if noise.own_speed else (tx, ty)
         own[0, 0] += believed * nodes.stretch**2
-        own[0, 2] += believed * nodes.stretch * tx
-        own[0, 3] += believed * nodes.stretch * ty
+        own[0, 2] += believed * nodes.stretch * east
+        own[0, 3] += believed * nodes.stretch * north
         own[1, 1] += aside
         own[1, 2] -= aside * ty
         own[1, 3] += aside * tx
-        own[2, 2] += believed * tx**2 + aside * ty**2
-        own[2, 3] += (believed - aside) * tx * ty
-        own[3, 3] += believed * ty**2 + aside * tx**2
+        own[2, 2] += believed * east**2 + aside * ty**2
+        own[2, 3] += believed * east * north - aside * tx * ty
+        own[3, 3] += believed * north**2 + aside * tx**2
         right[:, 0] += believed * target * nodes.stretch
         right[:, 1] += aside * nodes.across
-        right[:, 2] += believed * target * tx - aside * nodes.across * ty
-        right[:, 3] += believed * target * ty + aside * nodes.across * tx
+        right[:, 2] += believed * target * east - aside * nodes.across * ty
+        right[:, 3] += believed * target * north + aside * nodes.across * tx
         if nodes.slant is not None:
             # A car that is further on than it seems is also where the mean line has moved to.
             leaning = aside * nodes.slant
@@ -280,8 +288,8 @@ class _System:
             right[:, 0] += leaning * nodes.across
         late = -nodes.stretch * nodes.pace
         border[:, 0, 1] += believed * nodes.stretch * late
-        border[:, 2, 1] += believed * tx * late
-        border[:, 3, 1] += believed * ty * late
+        border[:, 2, 1] += believed * east * late
+        border[:, 3, 1] += believed * north * late
         self.corner[1, 1] += float((believed * late) @ late)
         self.corner_right[1] += float((believed * late) @ target)
 
@@ -294,16 +302,17 @@ class _System:
         weighed = diags([precision], [0]) @ progress
         local = np.zeros((self.count, STATES, basis.shape[1]))
         dense = weighed.toarray()
-        behind, front = _turned(nodes)
-        local[:-1, 0] -= behind[:, None] * dense
-        local[1:, 0] += front[:, None] * dense
-        local[:-1, 1] -= half[:, None] * dense
-        local[1:, 1] -= other[:, None] * dense
+        back, front = _rows(nodes, noise)
+        for state, here in back.items():
+            local[:-1, state] += here[:, None] * dense
+        for state, here in front.items():
+            local[1:, state] += here[:, None] * dense
         offsets = (diags([aside], [0]) @ basis).toarray()
         slant = np.zeros(self.count) if nodes.slant is None else nodes.slant
         for state, factor_of in ((0, slant), (1, np.ones(self.count)), (2, -ty), (3, tx)):
             local[:, state] += factor_of[:, None] * offsets
         self.mean_border.append(local.reshape(self.count * STATES, -1))
+        self.mean_count = basis.shape[1]
         shared = (progress.T @ weighed + basis.T @ diags([aside], [0]) @ basis).toarray()
         known = nodes.mean_prior or (np.eye(len(shared)) / noise.mean_m**2, np.zeros(len(shared)))
         shared += known[0]
@@ -328,6 +337,23 @@ class _System:
         self.mean_border.append(np.zeros((self.count * STATES, 2)))
         self.shifted = True
 
+    def add_landmarks(self, nodes: Nodes, basis: csr_matrix, known: Array, noise: Noise) -> None:
+        """What all laps' recognised places are wrong by: it enters the fixes along the line."""
+        believed, _ = _belief(nodes, noise)
+        weighed = believed * nodes.stretch**2
+        count, more = len(self.corner), basis.shape[1]
+        local = np.zeros((self.count, STATES, more))
+        seen = (diags([weighed], [0]) @ basis).toarray()
+        local[:, 0] = seen
+        self.mean_border.append(local.reshape(self.count * STATES, -1))
+        grown = np.zeros((count + more, count + more))
+        grown[:count, :count] = self.corner
+        grown[count:, count:] = (basis.T @ seen) + known
+        late = (-nodes.pace) @ seen
+        grown[1, count:], grown[count:, 1] = late, late
+        self.corner = grown
+        self.corner_right = np.concatenate([self.corner_right, basis.T @ (weighed * nodes.along)])
+
     def probability(self, nodes: Nodes, noise: Noise) -> float:
         """See :func:`evidence`."""
         factor = cholesky_banded(_banded(self.own, self.next_to), lower=False, overwrite_ab=True, check_finite=True)
@@ -342,9 +368,11 @@ class _System:
         freedom = 2.0 * float(np.log(factor[-1]).sum()) + float(np.linalg.slogdet(schur)[1])
         keep = np.exp(-_steps(nodes) / noise.drift_s)
         prior = 2.0 * (-2.0 * self.count * np.log(noise.drift_m) - float(np.log(1.0 - keep**2).sum()))
+        prior -= 2.0 * float(np.log(_line_m(nodes, noise)).sum())
+        prior -= 4.0 * float((nodes.weight > 0).sum()) * np.log(noise.fix_m)
         return float(0.5 * (explained - held - freedom + prior))
 
-    def solve(self, nodes: Nodes, draws: int, seed: int) -> Smoothed:
+    def solve(self, nodes: Nodes, noise: Noise, draws: int, seed: int) -> Smoothed:
         """The most probable states, and draws from their joint posterior."""
         edge = np.hstack([self.border.reshape(-1, 2), *self.mean_border])
         factor = cholesky_banded(_banded(self.own, self.next_to), lower=False, overwrite_ab=True, check_finite=True)
@@ -376,7 +404,14 @@ class _System:
                 free, common = free - spread @ excess, common - bound @ excess
             covariance = covariance - bound @ back @ bound.T
         rows = state.reshape(self.count, STATES)
-        last = len(shared) - 2 if self.shifted else len(shared)
+        samples = free[::STATES]
+        if noise.own_speed:
+            rows = rows.copy()
+            rows[:, 0] -= _drift_along(nodes, rows[:, 2], rows[:, 3])
+            if draws:
+                samples = samples - _drift_along(nodes, free[2::STATES], free[3::STATES])
+        last = 2 + self.mean_count
+        moved = slice(last, last + 2)
         return Smoothed(
             correction=rows[:, 0],
             departure=rows[:, 1],
@@ -385,10 +420,10 @@ class _System:
             scale_u=float(np.sqrt(covariance[0, 0])),
             delay_s=float(shared[1]),
             delay_u_s=float(np.sqrt(covariance[1, 1])),
-            samples=free[::STATES],
+            samples=samples,
             mean=shared[2:last],
-            shift=shared[last:] if self.shifted else np.zeros(2),
-            shift_samples=common[last:] if self.shifted else np.zeros((2, draws)),
+            shift=shared[moved] if self.shifted else np.zeros(2),
+            shift_samples=common[moved] if self.shifted else np.zeros((2, draws)),
         )
 
 
@@ -398,12 +433,15 @@ def _misfit(nodes: Nodes, noise: Noise, found: Smoothed) -> float:
     behind, front = _turned(nodes)
     offset = found.departure if nodes.mean is None else found.departure + nodes.mean @ found.mean
     ahead = found.correction
+    (tx, ty), (east, north) = nodes.tangent.T, found.drift.T
+    on_path, beside = ahead, offset
+    if noise.own_speed:
+        on_path, beside = ahead + _drift_along(nodes, east, north), offset - east * ty + north * tx
     slow = (
-        front * ahead[1:] - behind * ahead[:-1] - half * offset[:-1] - other * offset[1:]
+        front * on_path[1:] - behind * on_path[:-1] - half * beside[:-1] - other * beside[1:]
         - (found.scale - 1.0) * nodes.advance - gap
     )  # fmt: skip
     believed, aside = _belief(nodes, noise)
-    (tx, ty), (east, north) = nodes.tangent.T, found.drift.T
     late = nodes.stretch * nodes.pace * found.delay_s
     along = nodes.stretch * (ahead - nodes.along) + east * tx + north * ty - late
     slant = 0.0 if nodes.slant is None else nodes.slant
@@ -441,10 +479,33 @@ def _progress(nodes: Nodes, noise: Noise) -> tuple[Array, Array, tuple[Array, Ar
     return precision, nodes.advance - np.diff(nodes.s), (nodes.swing / 2 - lean, nodes.swing / 2 + lean)
 
 
+def _rows(nodes: Nodes, noise: Noise) -> tuple[dict[int, Array], dict[int, Array]]:
+    """Weights of the states of a node, and of the following one, in what the progress between both misses."""
+    _, _, (half, other) = _progress(nodes, noise)
+    behind, front = _turned(nodes)
+    here, there = {0: -behind, 1: -half}, {0: front, 1: -other}
+    if noise.own_speed:
+        tx, ty = nodes.tangent.T
+        here |= {2: half * ty[:-1], 3: -half * tx[:-1]}
+        there |= {2: other * ty[1:], 3: -other * tx[1:]}
+    return here, there
+
+
+def _drift_along(nodes: Nodes, east: Array, north: Array) -> Array:
+    """How far ahead on the centre line a drift puts the car, (n,) or (n, draws) m."""
+    factors = (nodes.tangent / nodes.stretch[:, None]).T
+    ex, ny = factors if east.ndim == 1 else (factors[0][:, None], factors[1][:, None])
+    return np.asarray(ex * east + ny * north)
+
+
 def _turned(nodes: Nodes) -> tuple[Array, Array]:
     """Weights of the corrections at both ends of a step: how far the car gets depends on where it is."""
     turn = np.zeros(len(nodes.advance)) if nodes.turn is None else nodes.turn
     return 1.0 + turn / 2, 1.0 - turn / 2
+
+
+def _line_m(nodes: Nodes, noise: Noise) -> Array:
+    return np.full(len(nodes.time), noise.line_m) if nodes.line_m is None else nodes.line_m
 
 
 def _belief(nodes: Nodes, noise: Noise) -> tuple[Array, Array]:
@@ -456,7 +517,8 @@ def _belief(nodes: Nodes, noise: Noise) -> tuple[Array, Array]:
 def _banded(own: dict[tuple[int, int], Array], next_to: dict[tuple[int, int], Array]) -> Array:
     """Upper banded storage of the block tridiagonal matrix."""
     count = len(own[0, 0])
-    banded = np.zeros((STATES + 2, count * STATES))
+    reach = STATES + max(column - row for row, column in next_to)
+    banded = np.zeros((reach + 1, count * STATES))
     last = len(banded) - 1
     for (row, column), values in own.items():
         banded[last + row - column, column::STATES] = values

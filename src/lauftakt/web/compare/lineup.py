@@ -3,11 +3,14 @@
 from collections.abc import Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.core.comparison.delta import delta_uncertainty, time_delta
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.delta import delta_uncertainty, level, rate_uncertainty, time_delta
 from lauftakt.core.laps.counting import best_of
+from lauftakt.core.laps.lap import LapTrace, draw_places
 from lauftakt.core.registry import CHANNELS
 from lauftakt.store.database import NotFound
 from lauftakt.store.lineup import NAMELESS, Apart, Entry, common_analyses, load_entries, nameless_names
@@ -145,13 +148,22 @@ def answer(
     count = session.scalar(
         select(func.count()).select_from(visible(Run, viewer).where(Run.event_id == event.id).subquery())
     )
+    fastest = _best_of_all(entries, keys)
     units = {name: unit for channels in nameless.values() for name, unit in channels}
     return schemas.DeskOut(
         event=show.event(event, count or 0),
         layout=show.layout(base.run.layout, base.layout),
         reference=key_of(base.run, base.lap(reference[1])),
         laps=[
-            _lap(entries[run_id], number, base, reference, logged[run_id], [n for n, _ in nameless[run_id]])
+            _lap(
+                entries[run_id],
+                number,
+                base,
+                reference,
+                logged[run_id],
+                [n for n, _ in nameless[run_id]],
+                (run_id, number) in fastest,
+            )
             for run_id, number in keys
         ],
         nameless=[schemas.NamelessChannel(code=NAMELESS + name, label=name, unit=unit) for name, unit in units.items()],
@@ -159,9 +171,63 @@ def answer(
     )
 
 
+def doubt(
+    entries: dict[int, Entry], laps: Sequence[tuple[int, int]], reference: tuple[int, int], from_m: float
+) -> schemas.DoubtOut:
+    """What is unsure of the deltas of laps (analysis and number each), at the places of their draws."""
+    by_analysis = {entry.analysis.id: entry for entry in entries.values()}
+    base = by_analysis[reference[0]]
+    other = base.trace(reference[1])
+    assert other is not None
+    places = _places(base.layout)
+    found = []
+    for analysis, number in laps:
+        trace = by_analysis[analysis].trace(number)
+        assert trace is not None
+        start = min(from_m, base.layout.length)
+        delta = delta_uncertainty(trace, other, analysis == reference[0], places, start)
+        alone = (analysis, number) == reference
+        told = [0.0] * len(places) if alone else np.round(delta, 5).tolist()
+        found.append(schemas.LapDoubt(lap=f"{analysis}.{number}", delta_u_s=told))
+    return schemas.DoubtOut(s_m=np.round(places, 3).tolist(), laps=found)
+
+
+def rate_doubt(entry: Entry, number: int, base: Entry, reference: LapTrace) -> NDArray[np.float64]:
+    """Standard deviation of a lap's loss rate on the layout's grid, s/m."""
+    trace = entry.trace(number)
+    assert trace is not None
+    places = _places(base.layout)
+    rate = rate_uncertainty(trace, reference, entry.analysis.id == base.analysis.id, places)
+    return np.interp(base.layout.grid(), places, rate)
+
+
+def _places(layout: Layout) -> NDArray[np.float64]:
+    """Where the draws of a lap's time are kept, from line to line."""
+    places = draw_places(layout)
+    return places[(places >= 0.0) & (places <= layout.length)]
+
+
+def _best_of_all(entries: dict[int, Entry], keys: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+    """The fastest lap of the line-up, and those that are level with it."""
+    times = {key: entries[key[0]].lap(key[1]).time_s or np.inf for key in keys}
+    first = min(keys, key=lambda key: times[key])
+    best = entries[first[0]].trace(first[1])
+    assert best is not None
+    end = np.array([entries[first[0]].layout.length])
+    found = {first}
+    for key in keys:
+        trace = entries[key[0]].trace(key[1])
+        assert trace is not None
+        u = float(delta_uncertainty(trace, best, key[0] == first[0], end)[0])
+        if key == first or level(times[key] - times[first], u):
+            found.add(key)
+    return found
+
+
 def _lap(
-    entry: Entry, number: int, base: Entry, reference: tuple[int, int], logged: list[str], nameless: list[str]
-) -> schemas.DeskLap:
+    entry: Entry, number: int, base: Entry, reference: tuple[int, int], logged: list[str], nameless: list[str],
+    best_of_all: bool,
+) -> schemas.DeskLap:  # fmt: skip
     trace, other, row = entry.trace(number), base.trace(reference[1]), entry.lap(number)
     assert trace is not None
     assert other is not None
@@ -169,7 +235,7 @@ def _lap(
     fastest = best_of(entry.laps)
     same = (entry.run.id, number) == reference
     end = np.array([base.layout.length])
-    doubt = 0.0 if same else float(delta_uncertainty(trace, other, entry.run.id == reference[0], end)[0])
+    unsure = 0.0 if same else float(delta_uncertainty(trace, other, entry.run.id == reference[0], end)[0])
     return schemas.DeskLap(
         key=key_of(entry.run, row),
         curves=f"{entry.analysis.id}.{number}",
@@ -182,8 +248,9 @@ def _lap(
         set_aside=row.set_aside,
         sector_times_s=list(row.sector_times_s),
         delta_s=float(time_delta(trace, other)[-1]),
-        delta_u_s=doubt,
+        delta_u_s=unsure,
         best_of_run=fastest is not None and fastest.number == number,
+        best_of_all=best_of_all,
         roles=[*logged, *(NAMELESS + name for name in nameless)],
     )
 

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
-from lauftakt.core.comparison.delta import loss_rate
+from lauftakt.core.comparison.delta import beyond_doubt, loss_rate
 from lauftakt.core.registry import CHANNELS, LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.lineup import NAMELESS, Entry
@@ -60,14 +60,15 @@ def get_desk(viewer: Viewer, query_data: schemas.DeskQuery) -> schemas.DeskOut:
 def get_curves(viewer: Viewer, query_data: schemas.CurvesQuery) -> Response:
     """Curves on the layout's 1 m grid as an Arrow IPC stream. They never change: the address names analyses.
 
-    Columns: ``s`` (m); for each lap ``LAP|time`` (s from the line), ``LAP|loss_rate`` (s/m against the reference) and
-    ``LAP|ROLE`` for each role asked for that was logged, in SI units; a channel that stands for no role is asked for by
-    ``~`` and its name, and comes in the logger's unit.
+    Columns: ``s`` (m); for each lap ``LAP|time`` (s from the line), ``LAP|loss_rate`` (s/m against the reference),
+    ``LAP|sure_rate`` (the same with what is within its doubt taken out) and ``LAP|ROLE`` for each role asked for that
+    was logged, in SI units; a channel that stands for no role is asked for by ``~`` and its name, and comes in the
+    logger's unit.
     """
     laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     wanted = _roles(query_data.roles)
     with database().begin() as session:
-        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], wanted)
+        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws", *wanted])
     by_analysis = {entry.analysis.id: entry for entry in entries.values()}
     response = Response(_arrow(by_analysis, laps, reference, wanted), mimetype=ARROW)
     response.headers["Cache-Control"] = FOR_EVER
@@ -94,6 +95,10 @@ def _arrow(
         entry, name = entries[analysis], f"{analysis}.{number}"
         columns[f"{name}|time"] = time
         columns[f"{name}|loss_rate"] = rate
+        columns[f"{name}|sure_rate"] = rate
+        if (analysis, number) != reference:
+            doubt = lineup.rate_doubt(entry, number, entries[reference[0]], base)
+            columns[f"{name}|sure_rate"] = beyond_doubt(rate, doubt).astype(np.float32)
         for role in roles:
             values = entry.on_grid(number, role)
             if values is not None:
@@ -103,6 +108,20 @@ def _arrow(
     with pa.ipc.new_stream(sink, table.schema) as writer:
         writer.write_table(table)
     return sink.getvalue()
+
+
+@blueprint.get("/doubt")
+@only("see")
+@blueprint.input(schemas.DoubtQuery, location="query")
+@blueprint.output(schemas.DoubtOut)
+def get_doubt(viewer: Viewer, query_data: schemas.DoubtQuery) -> Any:
+    """How far the line-up's deltas can be trusted, every 20 m, where they start with 0 at a place. Never changes, like
+    the curves."""
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
+    with database().begin() as session:
+        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws"])
+        found = lineup.doubt(entries, laps, reference, query_data.from_m)
+    return found, 200, {"Cache-Control": FOR_EVER}
 
 
 @blueprint.get("/card")

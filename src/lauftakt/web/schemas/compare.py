@@ -56,7 +56,20 @@ class DeskLap(Schema):
     delta_s: float
     delta_u_s: float
     best_of_run: bool
+    best_of_all: bool = Field(description="Fastest of the line-up, or no further from the fastest than their doubt.")
     roles: list[str]
+
+
+class LapDoubt(Schema):
+    """Standard deviation of one lap's delta at the places of :class:`DoubtOut`."""
+
+    lap: str
+    delta_u_s: list[float]
+
+
+class DoubtOut(Schema):
+    s_m: list[float]
+    laps: list[LapDoubt]
 
 
 class NamelessChannel(Schema):
@@ -176,6 +189,15 @@ class CurvesQuery(Schema):
     laps: Keys
     reference: Keys
     roles: Roles = "speed"
+    build: Annotated[str, StringConstraints(max_length=40)] = ""
+
+
+class DoubtQuery(Schema):
+    """Laps of analyses (``analysis.number``, by commas), and where the delta starts with 0."""
+
+    laps: Keys
+    reference: Keys
+    from_m: Metres = 0.0
     build: Annotated[str, StringConstraints(max_length=40)] = ""
 
 

@@ -53,6 +53,7 @@ class RunOut(Schema):
     counting: int
     best_lap: int | None
     best_s: float | None
+    level: bool = Field(description="Whether the gap is within the doubt of both laps: nobody can say who was faster.")
     gap_s: float | None = Field(description="Best lap minus the reference driver's best lap of the event.")
     theoretical_best_s: float | None
 

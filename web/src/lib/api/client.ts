@@ -22,6 +22,7 @@ export type Layout = DeskLineUp['layout'];
 export type Passage = Layout['passages'][number];
 export type Card = Schemas['CardOut'];
 export type CardFigures = Card['figures'][number];
+export type Doubt = Schemas['DoubtOut'];
 export type Choices = Schemas['ChoicesOut'];
 export type Registry = Schemas['RegistryOut'];
 export type Job = Schemas['JobOut'];

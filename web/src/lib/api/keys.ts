@@ -18,6 +18,8 @@ export const keys = {
   curves: (build: string, laps: string, reference: string, roles: string) =>
     ['curves', build, laps, reference, roles] as const,
   card: (laps: string, reference: string, part: Part | null) => ['card', laps, reference, part] as const,
+  doubt: (build: string, laps: string, reference: string, from: number) =>
+    ['doubt', build, laps, reference, from] as const,
   anyCard: () => ['card'] as const,
   choices: (event: number) => ['choices', event] as const,
 };

@@ -33,6 +33,21 @@ export function valueAt(s: Float64Array, values: Curve, place: number): number {
   return (values[i] ?? NaN) * (1 - share) + (values[i + 1] ?? NaN) * share;
 }
 
+/** Values known at some places, in proportion on the grid. */
+export function onGrid(s: Float64Array, places: number[], values: number[]): Float32Array {
+  const found = new Float32Array(s.length);
+  let j = 0;
+  for (let i = 0; i < s.length; i++) {
+    const here = s[i] ?? 0;
+    while (j < places.length - 2 && (places[j + 1] ?? 0) < here) j++;
+    const a = places[j] ?? 0;
+    const b = places[j + 1] ?? a;
+    const share = b > a ? Math.min(Math.max((here - a) / (b - a), 0), 1) : 0;
+    found[i] = (values[j] ?? 0) * (1 - share) + (values[j + 1] ?? 0) * share;
+  }
+  return found;
+}
+
 /** Time delta on the grid, restarted so that it is 0 at `from`. */
 export function deltaOf(s: Float64Array, lap: Curve, reference: Curve, from: number): Float32Array {
   const start = from > 0 ? valueAt(s, lap, from) - valueAt(s, reference, from) : 0;

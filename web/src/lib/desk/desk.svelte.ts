@@ -1,6 +1,6 @@
 // The desk: line-up, one cursor, one stretch, zoom. State only; drawing is elsewhere.
-import type { Card, DeskLap, DeskLineUp, Passage } from '$lib/api/client';
-import { deltaOf, type Curve, type Curves } from '$lib/desk/curves';
+import type { Card, DeskLap, DeskLineUp, Doubt, Passage } from '$lib/api/client';
+import { deltaOf, onGrid, type Curve, type Curves } from '$lib/desk/curves';
 import type { Place } from '$lib/desk/place';
 
 export const STAVES = ['delta', 'speed', 'brake_pressure', 'throttle'];
@@ -18,6 +18,8 @@ export class Desk {
   lineUp = $state.raw<DeskLineUp | null>(null);
   curves = $state.raw<Curves | null>(null);
   card = $state.raw<Card | null>(null);
+  /** what is unsure of the deltas that start with 0 at `from` */
+  doubt = $state.raw<{ from: number; of: Doubt } | null>(null);
   chosen = $state<string | null>(null);
   cursor = $state<number | null>(null);
   part = $state.raw<Part | null>(null);
@@ -51,6 +53,15 @@ export class Desk {
     if (role === 'delta') return this.deltas[key];
     const lap = this.laps.find((item) => item.key === key);
     return lap && this.curves?.of(lap.curves, role);
+  }
+
+  /** Standard deviation of a lap's delta on the grid; undefined while the delta starts somewhere else. */
+  deltaDoubt(key: string): Float32Array | undefined {
+    const lap = this.laps.find((item) => item.key === key);
+    if (!this.doubt || !this.curves || this.doubt.from !== (this.part?.from ?? 0)) return undefined;
+    const { s_m, laps } = this.doubt.of;
+    const found = laps.find((item) => item.lap === lap?.curves);
+    return found && onGrid(this.curves.s, s_m, found.delta_u_s);
   }
 
   lay(lineUp: DeskLineUp, place: Place): void {

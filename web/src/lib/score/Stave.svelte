@@ -16,6 +16,8 @@
     chosen: boolean;
     /** further laps of a driver who is on the desk already are drawn lighter */
     second: boolean;
+    /** half the width that is drawn around the line, where it is unsure */
+    width?: Curve | undefined;
   }
   interface Props {
     s: Float64Array;
@@ -49,11 +51,12 @@
     let high = -Infinity;
     const first = Math.max(0, Math.floor(scale.from));
     const last = Math.ceil(scale.to);
-    for (const { values } of lines)
+    for (const { values, width } of lines)
       for (let i = first; i <= last && i < values.length; i++) {
         const v = values[i] as number;
-        if (v < low) low = v;
-        if (v > high) high = v;
+        const around = width?.[i] ?? 0;
+        if (v - around < low) low = v - around;
+        if (v + around > high) high = v + around;
       }
     if (zero) [low, high] = [Math.min(low, 0), Math.max(high, 0)];
     if (!(high > low)) return Number.isFinite(low) ? [low - 1, low + 1] : [0, 1];
@@ -103,6 +106,7 @@
     }
     ctx.stroke();
     ctx.lineJoin = 'round';
+    for (const line of lines) if (line.width) drawWidth(ctx, h, line, line.width);
     for (const line of [...lines].sort((a, b) => rank(a) - rank(b))) {
       ctx.beginPath();
       trace(ctx, s, line.values, scale, (value) => y(value, h), stepped);
@@ -111,6 +115,26 @@
       ctx.globalAlpha = line.reference || line.chosen ? 1 : line.second ? 0.5 : 0.85;
       ctx.stroke();
     }
+    ctx.globalAlpha = 1;
+  }
+
+  /** The pale width within which a line is unsure. */
+  function drawWidth(ctx: CanvasRenderingContext2D, h: number, line: Line, width: Curve): void {
+    const first = Math.max(0, Math.floor(scale.from) - 1);
+    const last = Math.min(s.length - 1, Math.ceil(scale.to) + 1);
+    const step = Math.max(1, Math.floor(2 / scale.perMetre));
+    const steps: number[] = [];
+    for (let i = first; i < last; i += step) steps.push(i);
+    steps.push(last);
+    const at = (i: number, side: 1 | -1) =>
+      ctx.lineTo(scale.x(s[i] ?? 0), y((line.values[i] as number) + side * (width[i] as number), h));
+    ctx.beginPath();
+    for (const i of steps) at(i, 1);
+    for (const i of steps.reverse()) at(i, -1);
+    ctx.closePath();
+    ctx.globalAlpha = 0.18;
+    ctx.fillStyle = line.colour;
+    ctx.fill();
     ctx.globalAlpha = 1;
   }
 

@@ -45,10 +45,14 @@
           reference: lap.key === desk.lineUp?.reference,
           chosen: lap.key === desk.chosen,
           second: secondLaps.includes(lap.key),
+          width: role === 'delta' && lap.key === desk.chosen ? twice(desk.deltaDoubt(lap.key)) : undefined,
         });
     }
     return lines;
   }
+
+  /** ± in all our texts is two standard deviations. */
+  const twice = (u: Float32Array | undefined) => u?.map((value) => 2 * value);
 
   function missing(): string {
     const without = desk.laps.filter((lap) => role !== 'delta' && !lap.roles.includes(role));

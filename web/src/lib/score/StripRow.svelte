@@ -25,7 +25,6 @@
 
   const t = texts.compare;
   const isReference = $derived(lap.key === desk.lineUp?.reference);
-  const fastest = $derived(Math.min(...desk.laps.map((other) => other.time_s)));
   const delta = $derived(unitOf('time', present.units));
 </script>
 
@@ -41,15 +40,13 @@
     <span class="who" style:color={isReference ? 'var(--muted)' : driverColour(lap.driver.colour, mode.dark)}
       >{lap.driver.name}{#if numbered}<span class="nth figure">{lap.number}</span>{/if}</span
     >
-    <span
-      class="figure"
-      class:best-all={lap.time_s === fastest}
-      class:best-own={lap.best_of_run && lap.time_s !== fastest}>{lapTime(lap.time_s)}</span
+    <span class="figure" class:best-all={lap.best_of_all} class:best-own={lap.best_of_run && !lap.best_of_all}
+      >{lapTime(lap.time_s)}</span
     >
   </span>
   <span class="paint">
     <Strip
-      rate={desk.curve(lap.key, 'loss_rate')}
+      rate={desk.curve(lap.key, 'sure_rate')}
       {scale}
       transform={moved}
       {full}

@@ -1,5 +1,6 @@
 // Every text of the interface, by place, ready to be translated.
 import { compareTexts, keyTexts } from './compare';
+import { doubtTexts } from './doubt';
 import { handInTexts } from './hand-in';
 import { paddockTexts } from './paddock';
 import {
@@ -37,5 +38,6 @@ export const texts = {
   paddock: paddockTexts,
   handIn: handInTexts,
   compare: compareTexts,
+  doubt: doubtTexts,
   keys: keyTexts,
 };

@@ -16,6 +16,8 @@ export const paddockTexts = {
   compareAll: 'Compare all drivers',
   compareOne: (driver: string) => `Compare ${driver} with the others`,
   reference: 'ref.',
+  level: 'level',
+  levelMeans: 'Closer than the doubt of both laps: nobody can say who was faster.',
   noTimed: 'no timed lap',
   kinds: { practice: 'Practice', qualifying: 'Qualifying', race: 'Race', test: 'Test' } as Record<
     string,

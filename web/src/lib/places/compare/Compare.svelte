@@ -120,6 +120,22 @@
     placeholderData: keepPreviousData,
   }));
 
+  // Where the delta starts is part of its doubt: asked for when the stretch rests.
+  const from = $derived(part?.from ?? 0);
+  const doubt = createQuery(() => ({
+    queryKey: keys.doubt(present.build, laps, base, from),
+    queryFn: async ({ signal }) => {
+      const query = { laps, reference: base, from_m: from, build: present.build };
+      return { from, of: await done(api.GET('/api/doubt', { params: { query }, signal })) };
+    },
+    enabled: laps !== '' && base !== '',
+    staleTime: Infinity,
+    gcTime: 60_000,
+  }));
+  $effect(() => {
+    desk.doubt = doubt.data ?? null;
+  });
+
   const rates = $derived(
     desk.laps.filter((lap) => lap.key !== reference).flatMap((lap) => desk.curve(lap.key, 'loss_rate') ?? []),
   );
@@ -195,7 +211,7 @@
     {#if desk.lineUp}
       <TrackMap
         layout={desk.lineUp.layout}
-        rate={desk.chosen && desk.chosen !== reference ? desk.curve(desk.chosen, 'loss_rate') : undefined}
+        rate={desk.chosen && desk.chosen !== reference ? desk.curve(desk.chosen, 'sure_rate') : undefined}
         {full}
         part={desk.part}
         cursor={desk.cursor}

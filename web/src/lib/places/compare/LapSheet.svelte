@@ -1,6 +1,7 @@
 <!-- The whole lap in figures, shown while no stretch is marked: sector times of the laps on the desk. -->
 <script lang="ts">
   import type { Desk } from '$lib/desk/desk.svelte';
+  import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
@@ -17,7 +18,6 @@
       Math.min(...desk.laps.map((lap) => lap.sector_times_s[i] ?? Infinity)),
     ),
   );
-  const fastest = $derived(Math.min(...desk.laps.map((lap) => lap.time_s)));
   const shared = $derived(new Set(desk.laps.map((lap) => lap.driver.id)).size < desk.laps.length);
   const says = $derived.by(() => {
     const lap = desk.chosenLap;
@@ -38,6 +38,7 @@
 <section>
   <h2>{t.wholeLap}</h2>
   <p class="says">{says}</p>
+  {#if desk.chosen !== desk.lineUp?.reference}<p class="hint"><AboutDoubt /></p>{/if}
   <table>
     <thead>
       <tr>
@@ -59,9 +60,7 @@
           {#each lap.sector_times_s as sector, i (i)}
             <td class="num figure"><span class:best-all={sector === best[i]}>{sector.toFixed(2)}</span></td>
           {/each}
-          <td class="num figure"
-            ><span class:best-all={lap.time_s === fastest}>{lapTime(lap.time_s)}</span></td
-          >
+          <td class="num figure"><span class:best-all={lap.best_of_all}>{lapTime(lap.time_s)}</span></td>
         </tr>
       {/each}
     </tbody>
@@ -119,6 +118,6 @@
   }
   .hint {
     font-size: 12.5px;
-    margin-top: 10px;
+    margin: 6px 0 10px;
   }
 </style>

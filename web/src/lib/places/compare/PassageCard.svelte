@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { Card, CardFigures } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
+  import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
@@ -44,7 +45,7 @@
   <p class="says">
     {#each words as part, i (i)}{#if part.strong}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
-  <p class="muted small">{t.startsAgain}</p>
+  <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
   {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}
   <table>

@@ -166,13 +166,14 @@
                   {#if run.car}<span class="muted car">{run.car}</span>{/if}
                 </td>
                 <td class="muted">{t.counting(run.counting, run.laps)}</td>
-                <td class="num figure" class:best-all={run.id === data.reference_run}>
+                <td class="num figure" class:best-all={run.level}>
                   {run.best_s === null ? t.noTimed : lapTime(run.best_s)}
                 </td>
                 <td class="gap">
                   {#if run.id === data.reference_run}<span class="muted">{t.reference}</span>
                   {:else if run.gap_s !== null}
                     <span class="figure">{signed(run.gap_s, time)}</span>
+                    {#if run.level}<span class="muted" title={t.levelMeans}>{t.level}</span>{/if}
                     <span class="bar" style:width="{(100 * Math.max(run.gap_s, 0)) / widest}px"></span>
                   {/if}
                 </td>
