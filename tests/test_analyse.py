@@ -203,6 +203,12 @@ def test_no_failure_ends_in_a_traceback(
     assert main(["analyse", str(day.files[0])]) == 2
     assert "ZeroDivisionError" in capsys.readouterr().err
     monkeypatch.undo()
+    # Time that is over is over for all files, wherever it ends.
+    monkeypatch.setattr(study, "read_log", lambda *_: time.sleep(30))
+    monkeypatch.setenv("LAUFTAKT_ANALYSE_SECONDS", "1")
+    assert main(["analyse", str(day.files[0])]) == 2
+    assert "within 1 s" in capsys.readouterr().err
+    monkeypatch.undo()
     monkeypatch.setattr(study, "find", stumble)
     assert main(["analyse", str(day.files[0])]) == 2
     assert "Traceback" not in capsys.readouterr().err

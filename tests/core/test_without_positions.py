@@ -113,7 +113,7 @@ def test_what_seldom_samples_leave_open() -> None:
     """Steady driving leaves only noise; a brake put on between two samples bends the way by what is stated."""
     random = np.random.default_rng(2)
     time = np.arange(0.0, 600.0, 1.0)
-    doubt, noise = sampling_doubt(time, 30.0 + 0.05 * random.standard_normal(len(time)))
+    doubt, noise = sampling_doubt(time, 30.0 + 0.05 * random.standard_normal(len(time)), 0.15)
     assert noise == pytest.approx(0.05, rel=0.35)
     fine = np.arange(0.0, 600.0, 0.01)
     # Braking at 9 m/s^2 for two seconds in every half minute, each time at another moment between two samples.
@@ -122,7 +122,7 @@ def test_what_seldom_samples_leave_open() -> None:
     for begin in begins:
         shape += np.interp(fine - begin, [0.0, 2.0, 4.0, 14.0], [0.0, 18.0, 18.0, 0.0])
     speed = np.interp(time, fine, 40.0 - shape)
-    doubt, _ = sampling_doubt(time, speed)
+    doubt, _ = sampling_doubt(time, speed, 0.15)
     braking = np.min(np.abs(time[:, None] - begins[None, :] - 1.0), axis=1) < 2.0
     steady = np.max(np.where(np.abs(time[:, None] - begins[None, :] + 6.0) < 2.0, 1.0, 0.0), axis=1) > 0
     assert doubt[braking].mean() > 10 * doubt[steady].mean()

@@ -135,9 +135,14 @@ def _read(path: Path) -> Entry:
     except Unusable as error:
         return Entry(path, None, None, str(error))
     except Exception as error:  # one file that the program stumbles over must not take the others with it
-        if os.environ.get("LAUFTAKT_TRACE"):
+        if _ends_all(error):
             raise
         return Entry(path, None, None, _stumbled(error))
+
+
+def _ends_all(error: Exception) -> bool:
+    """Whether a failure is no single file's: the time is over, or somebody wants to see it."""
+    return bool(os.environ.get("LAUFTAKT_TRACE") or getattr(error, "ends_all", False))
 
 
 def _stumbled(error: Exception) -> str:
@@ -158,7 +163,7 @@ def _with_tracks(entries: list[Entry]) -> tuple[list[Entry], list[tuple[Log, Tra
                 if log.positions() is not None:
                     entry = replace(entry, log=None, error=str(error), warnings=log.warnings)
             except Exception as error:
-                if os.environ.get("LAUFTAKT_TRACE"):
+                if _ends_all(error):
                     raise
                 entry = replace(entry, log=None, error=_stumbled(error), warnings=log.warnings)
         kept.append(entry)
@@ -193,7 +198,7 @@ def _analyse(entry: Entry, layout: Layout, assumed: tuple[Warning, ...], track: 
     except Unusable as error:
         return replace(entry, error=str(error), warnings=entry.log.warnings)
     except Exception as error:
-        if os.environ.get("LAUFTAKT_TRACE"):
+        if _ends_all(error):
             raise
         return replace(entry, error=_stumbled(error), warnings=entry.log.warnings)
     return replace(entry, run=run, warnings=run.warnings + assumed)

@@ -7,7 +7,9 @@ from contextlib import contextmanager
 
 
 class TookTooLong(Exception):
-    """The time was over."""
+    """The time was over. ``ends_all``: who goes on with the next file after a failure must not go on after this."""
+
+    ends_all = True
 
 
 @contextmanager

@@ -12,7 +12,6 @@ from lauftakt.core.laps.lap import Lap
 from lauftakt.core.log.model import Warning
 from lauftakt.core.placing.placed import LONGEST_PAUSE_S, Placed
 
-
 # More places make a list that nobody reads.
 MOST_PLACES = 6
 

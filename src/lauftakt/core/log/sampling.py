@@ -11,15 +11,13 @@ Array = NDArray[np.float64]
 FINER = 16.0
 # On straights the speed changes so evenly that only noise is left: the square that 30 % stay below, of a normal one.
 QUIET, QUIET_SQUARE = 0.3, 0.1485
-# No receiver's own speed is noisier, m/s; where the car never drives evenly for so long, what is left is bends.
-MOST_NOISE_MS = 0.15
 # Three samples have this much more of the noise's square under their half than under all of them.
 LEFT_OUT = 1.5
 # How far a bend is felt, in samples.
 SMOOTH = 1.5
 
 
-def sampling_doubt(time: Array, speed: Array) -> tuple[Array, float]:
+def sampling_doubt(time: Array, speed: Array, most_noise_ms: float) -> tuple[Array, float]:
     """How wrong the way between samples of a speed may be.
 
     Every other sample is left out: what the way between two that were kept changes by tells how much more often the
@@ -29,6 +27,8 @@ def sampling_doubt(time: Array, speed: Array) -> tuple[Array, float]:
     Parameters
     ----------
     time, speed : (n,) s and m/s, as sampled, n > 8
+    most_noise_ms : no sample's own noise is larger, m/s; where the car never drives evenly for so long, what is left
+        are bends
 
     Returns
     -------
@@ -44,7 +44,7 @@ def sampling_doubt(time: Array, speed: Array) -> tuple[Array, float]:
     inner = missed[1:-1]
     span = time[2:] - time[:-2]
     step = float(np.median(span)) / 2.0
-    floor = min(float(np.quantile(inner**2, QUIET)) / QUIET_SQUARE, LEFT_OUT * (step * MOST_NOISE_MS) ** 2)
+    floor = min(float(np.quantile(inner**2, QUIET)) / QUIET_SQUARE, LEFT_OUT * (step * most_noise_ms) ** 2)
     more = np.maximum(gaussian_filter1d(inner**2, SMOOTH, mode="nearest") - floor, 0.0) / FINER / span
     doubt = np.concatenate([more[:1], more, more[-1:]])
     noise = np.sqrt(floor / LEFT_OUT / step)

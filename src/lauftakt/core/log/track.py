@@ -29,6 +29,8 @@ HOLE_STEPS = 4.0
 APART_M = 5000.0
 # Between positions further apart than this nothing is known of the speed.
 SEEN_S = 0.6
+# No receiver's own speed is noisier; one that was taken from seldom positions has their noise.
+LOGGED_NOISE_MS, DERIVED_NOISE_MS = 0.15, 0.6
 # A speed that is silent for longer, and for so many of its usual steps, is a pause of the log.
 PAUSE_S, PAUSE_STEPS = 1.0, 12.0
 # Over so long a speed from positions averages.
@@ -159,20 +161,21 @@ def read_track(log: Log) -> Track:
         speed_time, speed = logged.time, measured
         own = believed is not None and not believed.useless
         guessed = believed.guessed if believed is not None and own else np.zeros(len(speed_time), dtype=bool)
-    speed_time, speed, guessed, doubt, way_m = _dense(speed_time, speed, guessed)
+    most = LOGGED_NOISE_MS if logged is not None else DERIVED_NOISE_MS
+    speed_time, speed, guessed, doubt, way_m = _dense(speed_time, speed, guessed, most)
     return Track(
         plane, time, x, y, _headings(time, x, y), speed_time, speed, logged is not None, tuple(warnings), guessed,
-        doubt, way_m if logged is not None else 0.0,
+        doubt, way_m,
     )  # fmt: skip
 
 
 def _dense(
-    time: Array, speed: Array, guessed: NDArray[np.bool_]
+    time: Array, speed: Array, guessed: NDArray[np.bool_], most_noise_ms: float
 ) -> tuple[Array, Array, NDArray[np.bool_], Array, float]:
     """A speed's samples at a rate at which integrals of it are smooth, with what the way between them is unsure of."""
     if len(time) < 9 or 1.0 / max(float(np.median(np.diff(time))), 1e-3) >= 0.8 * DENSE_HZ:
         return time, speed, guessed, np.zeros(len(time)), 0.0
-    doubt, noise = sampling_doubt(time, speed)
+    doubt, noise = sampling_doubt(time, speed, most_noise_ms)
     fine = _measured(np.arange(time[0], time[-1], 1.0 / DENSE_HZ), time)
     guessed = np.interp(fine, time, guessed.astype(float)) > 0
     dense = np.maximum(Akima1DInterpolator(time, speed)(fine), 0.0)
