@@ -318,17 +318,28 @@ def lines(name: str, t: Tally) -> Iterator[str]:
     yield f"  findings beside the mistakes, a student: {np.mean(t['beside']):.2f} (largest: {sizes} s)"
 
 
-def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+def days_parser(about: str | None) -> argparse.ArgumentParser:
+    """What every benchmark over random days is asked for."""
+    parser = argparse.ArgumentParser(description=about, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--days", type=int, default=12)
     parser.add_argument("--first-seed", type=int, default=0)
     parser.add_argument("--laps", type=int, default=10)
     parser.add_argument("--circuit")
     parser.add_argument("--drawn", action="store_true", help="the layout's centre is the middle of the road")
     parser.add_argument("--smoke", action="store_true", help="two short days, to see that it runs")
+    return parser
+
+
+def days_asked(parser: argparse.ArgumentParser) -> argparse.Namespace:
+    """The answers; a smoke test has two short days."""
     chosen = parser.parse_args()
     if chosen.smoke:
         chosen.days, chosen.laps = 2, 5
+    return chosen
+
+
+def main() -> None:
+    chosen = days_asked(days_parser(__doc__))
     work = [(chosen.first_seed + i, chosen.laps, chosen.circuit, chosen.drawn) for i in range(chosen.days)]
     total: dict[str, Tally] = {}
     with multiprocessing.Pool(2) as pool:

@@ -15,14 +15,13 @@ and mean line; "width" is how wide our intervals are, as a multiple of the ideal
 Seeds below 1000 are for development; final figures are taken from 1000 on.
 """
 
-import argparse
 import multiprocessing
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
-from accuracy import Truth, middle_of_the_road
+from accuracy import Truth, days_asked, days_parser, middle_of_the_road
 from numpy.typing import NDArray
 
 from lauftakt.core import Layout, Log, delta_uncertainty, make_layout, time_delta
@@ -276,18 +275,10 @@ def report(rows: list[Judged]) -> Iterator[str]:
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--days", type=int, default=12)
-    parser.add_argument("--first-seed", type=int, default=0)
-    parser.add_argument("--laps", type=int, default=10)
-    parser.add_argument("--circuit")
+    parser = days_parser(__doc__)
     parser.add_argument("--kinds", default=",".join(KINDS))
-    parser.add_argument("--drawn", action="store_true", help="the layout's centre is the middle of the road")
     parser.add_argument("--workers", type=int, default=2)
-    parser.add_argument("--smoke", action="store_true", help="two short days, to see that it runs")
-    chosen = parser.parse_args()
-    if chosen.smoke:
-        chosen.days, chosen.laps = 2, 5
+    chosen = days_asked(parser)
     kinds = tuple(chosen.kinds.split(","))
     work = [(chosen.first_seed + i, chosen.laps, chosen.circuit, chosen.drawn, kinds) for i in range(chosen.days)]
     rows: list[Judged] = []

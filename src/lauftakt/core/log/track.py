@@ -81,8 +81,8 @@ def one_circuit(track: Track) -> tuple[Track, Warning | None]:
     -------
     The track in a plane that touches there, and ``two-circuits`` where something was left out.
     """
-    size = int(np.argmax(np.bincount(_places(track))))
-    own = _places(track) == size
+    places = _places(track)
+    own = places == int(np.argmax(np.bincount(places)))
     if own.all():
         return track, None
     fixes = track.fix_time[own]

@@ -141,10 +141,10 @@ def answer(
     reference: tuple[int, int],
 ) -> schemas.DeskOut:
     """The line-up as the desk shows it: laps, layout and the names of curves, all of the same analyses."""
-    base = entries[reference[0]]
+    against = entries[reference[0]]
     logged = _logged(session, viewer, entries)
     nameless = nameless_names(session, viewer.team_id, list(entries))
-    event = base.run.event
+    event = against.run.event
     count = session.scalar(
         select(func.count()).select_from(visible(Run, viewer).where(Run.event_id == event.id).subquery())
     )
@@ -152,13 +152,13 @@ def answer(
     units = {name: unit for channels in nameless.values() for name, unit in channels}
     return schemas.DeskOut(
         event=show.event(event, count or 0),
-        layout=show.layout(base.run.layout, base.layout),
-        reference=key_of(base.run, base.lap(reference[1])),
+        layout=show.layout(against.run.layout, against.layout),
+        reference=key_of(against.run, against.lap(reference[1])),
         laps=[
             _lap(
                 entries[run_id],
                 number,
-                base,
+                against,
                 reference,
                 logged[run_id],
                 [n for n, _ in nameless[run_id]],
