@@ -36,9 +36,8 @@ CORNER_BIAS_M, BIAS_LENGTH_M = 3.0, 120.0
 OVERLAP = 2.0
 # Correlation below which it is another circuit (the other simulated circuits reach 0.5).
 LEAST_MATCH = 0.75
-# Directions differ from the layout's by the driven line for about so long; windows that know less are left out; no
-# corner is known better; a sensor's noise in the direction.
-ALIKE_M, LEAST_SURE_M, LEAST_CORNER_M, HEADING_RAD = 40.0, 15.0, 1.0, 0.02
+# How sure a good match is of the place; measured on the demo day.
+CORNER_M = 2.0
 # The wheel is turned further the faster the car goes: so much less sure than an accelerometer.
 STEERING = 5.0
 # A lap counter's own jitter at racing speed.
@@ -233,7 +232,7 @@ def _follow(own: Array, bend: Array, count: int, phase: int) -> tuple[Array, Arr
         moved = round(shift) + tries[at] + fine
         places.append(middle + moved)
         where.append(float(middle))
-        sigma.append(2.0 / max(float(match[at]) - LEAST_MATCH, 0.05) * 0.2)
+        sigma.append(CORNER_M / max(float(match[at]) - LEAST_MATCH, 0.05) * 0.2)
         shift += 0.5 * (moved - shift)
     if len(places) < 4:
         raise Unusable("elsewhere", "The corners of this log are not those of the circuit's layout.")
