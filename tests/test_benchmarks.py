@@ -60,3 +60,10 @@ def test_roles_of_twelve_made_up_loggers() -> None:
     assert recall > 95
     assert precision > 99
     assert float(re.search(r"^nameless +recall +([\d.]+) %", told, re.M)[1]) > 70
+
+
+def test_corners_of_a_few_random_circuits() -> None:
+    told = run("corners.py", "--smoke")
+    drawn, driven = (float(x) for x in re.findall(r"^\w+: ([\d.]+) % of \d+ corners", told, re.MULTILINE))
+    assert drawn > 95
+    assert driven > 80

@@ -2,8 +2,11 @@
 
 import numpy as np
 
+from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.laps.lap import inside
+from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.demo.circuits import ellerholm_park
+from lauftakt.demo.scenario import random_scenario
 from tests.day import Day
 
 
@@ -56,3 +59,27 @@ def test_sectors_are_of_comparable_time(day: Day) -> None:
 def test_length_of_the_layout(day: Day) -> None:
     # The centre line is the mean of driven lines, a little shorter than the middle of the road.
     assert 0.99 * 4310 < day.layout.length < 4310
+
+
+def test_a_passage_begins_before_all_of_its_braking() -> None:
+    """Also where a driver touches the brake once more just before the apex."""
+    scenario = random_scenario(5, laps=6, students=0, kind="ellerholm", steady=True)
+    layout, _ = make_layout([scenario.drives[0].log], scenario.sketch)
+    signals = analyse_run(scenario.drives[0].log, layout).signals
+    assert signals is not None
+    for index, passage in enumerate(layout.passages):
+        low, _ = passage_range(layout, index)
+        apex = next(c.apex_m for c in layout.corners if c.name == passage.corners[0])
+        before = (signals.places >= low - 80.0) & (signals.places < low) & (signals.places > 0)
+        assert apex > low
+        for row in range(len(signals.numbers)):
+            braking = signals.brake[row, before] > signals.brake_on
+            assert braking.mean() < 0.3, (passage, signals.numbers[row])
+
+
+def test_corners_that_depend_on_one_another_are_one_passage(day: Day) -> None:
+    assert [p.corners for p in day.layout.passages if len(p.corners) > 1] == [
+        ("T2", "T3"),
+        ("T7", "T8"),
+        ("T11", "T12"),
+    ]

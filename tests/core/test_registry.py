@@ -5,7 +5,7 @@ from dataclasses import fields
 import pytest
 
 from lauftakt.core.log.roles import ROLES, Role
-from lauftakt.core.registry import CHANNELS, COMPUTED, FIGURES, FREE, LOGGED, ZERO, entry_of
+from lauftakt.core.registry import CHANNELS, COMPUTED, FIGURES, FREE, LOGGED, UNBELIEVED, ZERO, entry_of
 from lauftakt.core.technique.figures import Figures
 
 
@@ -36,7 +36,7 @@ def test_a_new_role_is_shown_by_its_unit(unit: str, assumed: str, quantity: str,
 
 def test_every_channel_and_figure_is_told_once() -> None:
     assert set(LOGGED) <= set(ROLES)
-    assert set(COMPUTED) | set(LOGGED) | {"delta"} == set(CHANNELS)
+    assert set(COMPUTED) | set(LOGGED) | {"delta", UNBELIEVED} == set(CHANNELS)
     assert {entry.drawn for entry in CHANNELS.values()} <= {"free", "zero", "signed", "steps"}
     assert {entry.told for entry in CHANNELS.values()} <= {"high", "low", "mean", "last"}
     assert set(FIGURES) <= {item.name for item in fields(Figures)}

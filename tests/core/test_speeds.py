@@ -97,6 +97,19 @@ def test_lap_and_place_of_a_lie_are_told(scenario: Scenario) -> None:
     assert all(0 <= int(place) <= layout.length for _, place in places)
 
 
+def test_a_wheel_that_locked_is_a_figure_of_its_corners(scenario: Scenario) -> None:
+    drive = scenario.drives[0]
+    layout, _ = make_layout([drive.log], scenario.sketch)
+    run = analyse_run(lying(drive, locked_in_one_lap, True), layout)
+    assert run.technique is not None
+    stood = {n: sum(f.locked_s or 0.0 for f in run.technique[n] if f is not None) for n in run.technique}
+    assert stood[3] > 0.5
+    assert all(seconds < 0.05 for number, seconds in stood.items() if number != 3)
+    healthy = analyse_run(drive.log, layout).technique
+    assert healthy is not None
+    assert all(f is None or f.locked_s is None for row in healthy.values() for f in row)
+
+
 @pytest.mark.parametrize("seed", [11, 12, 13])
 def test_a_healthy_speed_is_believed(seed: int) -> None:
     scenario = random_scenario(seed, laps=4, students=0)

@@ -42,6 +42,8 @@ class FigureEntry:
 
 
 WHEELS = tuple(f"wheel_{end}_{side}" for end in ("front", "rear") for side in ("left", "right"))
+# The logged speed as it was, where some of it was not believed: a wheel that locked shows in nothing else.
+UNBELIEVED = "wheel_speed"
 
 _SAID = (
     ChannelEntry("delta", "delta", "time", SIGNED, "last", True),
@@ -62,6 +64,7 @@ _SAID = (
     ChannelEntry("oil_temperature", "oil", "temperature", FREE, "high"),
     ChannelEntry("water_temperature", "water", "temperature", FREE, "high"),
     *(ChannelEntry(wheel, ROLES[wheel].header, "speed", FREE, "low") for wheel in WHEELS),
+    ChannelEntry(UNBELIEVED, "wheel speed as logged", "speed", FREE, "low"),
 )
 # Roles that say where and when the car was: they place the run and are not drawn along the circuit.
 _PLACING = frozenset({
@@ -108,5 +111,5 @@ FIGURES: dict[str, FigureEntry] = {
 
 COMPUTED = tuple(code for code, entry in CHANNELS.items() if entry.computed and code != "delta")
 # What a log may hold and is brought onto the layout's grid.
-LOGGED = tuple(code for code, entry in CHANNELS.items() if not entry.computed)
+LOGGED = tuple(code for code, entry in CHANNELS.items() if not entry.computed and code != UNBELIEVED)
 STEPPED = frozenset({"lap_number", *(code for code, entry in CHANNELS.items() if entry.drawn == STEPS)})

@@ -58,6 +58,13 @@ class AnalysedRun:
         """The fastest lap that counts."""
         return best_of(self.laps)
 
+    @property
+    def went_another_way(self) -> bool:
+        """Whether every lap crossed the start line and left the circuit elsewhere: it was another way round."""
+        between = self.laps[1:-1]
+        left = any(warning.code == "pit-lane" for warning in self.warnings)
+        return left and len(between) >= 2 and all(lap.kind == "part" for lap in self.laps[1:-1])
+
     def theoretical_best_s(self) -> float | None:
         """Sum of the best sector times over the laps that count, seconds."""
         return theoretical_best(self.laps)

@@ -22,6 +22,9 @@ LEAST_TURN = 0.15
 JOIN_SAME_M = 28.0
 # Share of the weaker bend's curvature below which two bends are apart.
 VALLEY = 0.25
+# A driven line never quite straightens between two corners of one direction: there it is enough that the curvature is
+# below half of the weaker bend's for ten car lengths, and below a third of it somewhere.
+SHALLOW, DEEP, SHALLOW_M = 0.5, 0.35, 40.0
 # Bends of opposite direction nearer than this are a chicane.
 CHICANE_M = 40.0
 
@@ -58,10 +61,9 @@ def find_corners(layout: Layout) -> tuple[Corner, ...]:
     joined: list[tuple[int, int, int]] = []
     for first, last, sign in (piece for part in found for piece in _split_at_valleys(turned, *part, step)):
         if joined and joined[-1][2] == sign:
-            before, after = sign * turned[joined[-1][0] : joined[-1][1]], sign * turned[first:last]
-            little = VALLEY * min(float(before.max()), float(after.max()))
-            gap = first + int(np.argmax(after > little)) - joined[-1][0] - int(np.flatnonzero(before > little)[-1])
-            if gap * step < _join_m(1.0 / max(float(before.max()), float(after.max()))):
+            before = joined[-1][0] + int(np.argmax(sign * turned[joined[-1][0] : joined[-1][1]]))
+            after = first + int(np.argmax(sign * turned[first:last]))
+            if _valley(sign * turned[before : after + 1], step) is None:
                 joined[-1] = (joined[-1][0], last, sign)
                 continue
         joined.append((first, last, sign))
@@ -97,16 +99,31 @@ def _join_m(radius: float) -> float:
 
 
 def _split_at_valleys(turned: Array, first: int, last: int, sign: int, step: float) -> list[tuple[int, int, int]]:
-    """A bend cut where its curvature stays below a quarter of both neighbouring peaks for longer than joins them."""
+    """A bend cut where a valley of its curvature parts it."""
     part = sign * turned[first:last]
     peaks = find_peaks(part, prominence=max(0.5 * BEND_ON, 0.15 * float(part.max())))[0]
     for left, right in itertools.pairwise(peaks):
-        weaker = min(part[left], part[right])
-        low = np.flatnonzero(part[left:right] < VALLEY * weaker)
-        if len(low) and len(low) * step >= _join_m(1.0 / max(part[left], part[right])):
-            begin, end = first + left + int(low[0]), first + left + int(low[-1]) + 1
+        valley = _valley(part[left : right + 1], step)
+        if valley is not None:
+            begin, end = first + left + valley[0], first + left + valley[1]
             return [(first, begin, sign), *_split_at_valleys(turned, end, last, sign, step)]
     return [(first, last, sign)]
+
+
+def _valley(between: Array, step: float) -> tuple[int, int] | None:
+    """Where two bends of one direction are apart, from one's peak to the other's; None where they are one corner.
+
+    The curvature stays below a quarter of the weaker peak for longer than joins them, or below half of it for much
+    longer, and below a third somewhere.
+    """
+    left, right = float(between[0]), float(between[-1])
+    weaker = min(left, right)
+    low = np.flatnonzero(between < VALLEY * weaker)
+    if not len(low) or len(low) * step < _join_m(1.0 / max(left, right, 1e-9)):
+        low = np.flatnonzero(between < SHALLOW * weaker)
+        if between.min() >= DEEP * weaker or len(low) * step < SHALLOW_M:
+            return None
+    return int(low[0]), int(low[-1]) + 1
 
 
 def name_corners(

@@ -112,6 +112,11 @@ class Layout:
         near, along = self._beside(other)
         return near > 0.6 and along < -0.5
 
+    def shares_road(self, other: "Layout") -> bool:
+        """Whether half of this lies on the other's road in its direction: a variant, with a chicane in or out."""
+        near, along = self._beside(other)
+        return near > 0.5 and along > 0.8
+
     def is_same_way(self, other: "Layout") -> bool:
         """Whether both are the same road driven in the same direction, all the way round."""
         lengths = abs(self.length - other.length) < SAME_LENGTH * other.length

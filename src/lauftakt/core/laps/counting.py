@@ -18,6 +18,8 @@ from lauftakt.core.laps.lap import Lap
 
 Array = NDArray[np.float64]
 
+# A start line that was moved moves the beginnings of laps, by less than this and less than half of a lap.
+SAME_LAP_S, SAME_LAP_SHARE = 25.0, 0.3
 # Far beyond the driver's own pace band; the contract fixes it.
 SLOW = 1.07
 # Slower, a car stands; shorter, it has turned round or started again.
@@ -45,7 +47,21 @@ class Sectored(Judged, Protocol):
     def sector_times_s(self) -> Sequence[float]: ...
 
 
+class Begun(Protocol):
+    """A lap, a row or a view of one: whatever begins and ends."""
+
+    @property
+    def start_s(self) -> float: ...
+    @property
+    def end_s(self) -> float: ...
+
+
 Any_ = TypeVar("Any_", bound=Judged)
+
+
+def begins_at(lap: Begun, moment_s: float) -> bool:
+    """Whether a lap is the one that was named by the moment of its beginning, also where the line was moved since."""
+    return abs(lap.start_s - moment_s) < min(SAME_LAP_S, SAME_LAP_SHARE * (lap.end_s - lap.start_s))
 
 
 def counting_of(laps: Iterable[Any_]) -> list[Any_]:

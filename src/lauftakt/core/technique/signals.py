@@ -11,7 +11,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.laps.lap import Lap, LapTrace
 from lauftakt.core.log.model import Channel, Log
 from lauftakt.core.placing.placed import Placed
-from lauftakt.core.registry import COMPUTED, LOGGED, STEPPED, WHEELS
+from lauftakt.core.registry import COMPUTED, LOGGED, STEPPED, UNBELIEVED, WHEELS
 from lauftakt.core.technique.inferred import (
     AIR_PER_M,
     BRAKING_MS2,
@@ -23,7 +23,7 @@ from lauftakt.core.technique.inferred import (
 
 Array = NDArray[np.float64]
 # Logged channels that figures of technique rest on.
-JUDGED_BY = ("throttle", "brake_pressure", "brake_pedal", "steering", "gear", *WHEELS)
+JUDGED_BY = ("throttle", "brake_pressure", "brake_pedal", "steering", "gear", *WHEELS, UNBELIEVED)
 # Share of the run's 99th percentile from which on a brake is applied; the contract fixes it.
 BRAKE_ON = 0.05
 
@@ -125,6 +125,9 @@ def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, Lap
         channel = log.role(role)
         if channel is not None and len(channel.time) > 1:
             rows[role] = sample(channel, at)
+    wheel = log.role("speed")
+    if placed.guessed.any() and wheel is not None and not any(role in rows for role in WHEELS):
+        rows[UNBELIEVED] = placed.scale * sample(wheel, at)
     if "gear" not in rows and "engine_speed" in rows:
         derived = derived_gear(rows["engine_speed"], speed)
         if derived is not None:
