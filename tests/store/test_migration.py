@@ -117,8 +117,8 @@ def test_an_old_database_opens_as_it_was(old: MakeDatabase, tmp_path: Path) -> N
 
 def test_tables_of_the_version_before_open_after_a_kill(old: MakeDatabase, tmp_path: Path) -> None:
     database = old()
-    database.migrate("0005")
-    assert database.versions()[0] == "0005"
+    database.migrate("0006")
+    assert database.versions()[0] == "0006"
     straight = old()
     straight.migrate()
     for statements in range(1, 60, 3):
@@ -142,6 +142,22 @@ def test_the_tables_are_those_of_the_models(database: Database) -> None:
         ]
     named = [item for item in found if item[0] in ("add_table", "remove_table", "add_column", "remove_column")]
     assert named == []
+
+
+def test_marks_that_came_with_a_drawing_lie_on_the_ground(old: MakeDatabase) -> None:
+    database = old()
+    database.migrate("0006")
+    with database.engine.begin() as connection:
+        version, places = connection.execute(text("SELECT id, places FROM layout_version ORDER BY id LIMIT 1")).one()
+        drawn = json.loads(places) | {"marks": [["board", 100.0], ["seam", 200.0]]}
+        values = {"drawn": json.dumps(drawn), "id": version}
+        connection.execute(text("UPDATE layout_version SET places = :drawn WHERE id = :id"), values)
+    database.migrate()
+    with database.engine.begin() as connection:
+        rows = connection.execute(text("SELECT name, latitude, longitude FROM mark ORDER BY id")).all()
+    assert [name for name, _, _ in rows] == ["board", "seam"]
+    apart = [111_195.0 * (rows[1][k] - rows[0][k]) * (0.59 if k == 2 else 1.0) for k in (1, 2)]
+    assert 60.0 < (apart[0] ** 2 + apart[1] ** 2) ** 0.5 < 101.0
 
 
 class Killed(Exception):
@@ -229,7 +245,7 @@ def test_the_database_is_dumped_before_its_tables_change(tmp_path: Path) -> None
         database = Database(server.url)
         told: list[str] = []
         bring_up_to_date(database, server, tmp_path / "backup", told.append)
-        kept = tmp_path / "backup" / "before-0006-from-0003.sql.gz"
+        kept = tmp_path / "backup" / "before-0007-from-0003.sql.gz"
         assert kept.exists()
         assert kept.stat().st_mode & 0o077 == 0
         assert any(str(kept) in line for line in told)

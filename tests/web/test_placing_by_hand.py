@@ -4,6 +4,7 @@ from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from lauftakt import settings
@@ -196,3 +197,37 @@ def test_channels_of_a_log_that_could_not_be_placed_are_corrected(coach: Coach, 
     own = [lap["time_s"] for lap in row["run"]["laps"] if lap["time_s"]]
     assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.02)
     assert coach.get(address).status_code == 409
+
+
+def with_loop(log: Log, day: Day, metres: float) -> Log:
+    """The same run, but its road swings out between 300 and 800 m, as round a loop that was not there before."""
+    latitude, longitude = log.role("latitude"), log.role("longitude")
+    assert latitude is not None
+    assert longitude is not None
+    x, y = day.layout.plane.to_xy(latitude.values, longitude.values)
+    s, _ = day.layout.centre.project(x, y)
+    heading = day.layout.centre.at(s)[2]
+    out = metres * np.sin(np.pi * np.clip((s - 300.0) / 500.0, 0.0, 1.0)) ** 2
+    found = day.layout.plane.to_degrees(x - out * np.sin(heading), y + out * np.cos(heading))
+    moved = {"latitude": found[0], "longitude": found[1]}
+    kept = [c for c in log.channels if c.role in (*moved, "throttle", "brake_pressure")]
+    return replace(log, channels=tuple(replace(c, values=moved.get(c.role or "", c.values)) for c in kept))
+
+
+def test_a_loop_more_is_another_layout_of_the_circuit(coach: Coach, day: Day, tmp_path: Path) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    for number in (1, 2):
+        path = tmp_path / f"loop{number}.csv"
+        write_csv(with_loop(day.logs[number], day, 60.0), path)
+        answer = coach.hand_in(path.name, path.read_bytes()).json
+        assert answer["state"] == "taken", answer
+        assert answer["run"]["event"]["circuit"] == "Ellerholm Park, variant"
+        assert answer["run"]["run"]["counting"] >= 6
+    rows = coach.get("/api/circuits").json["circuits"]
+    assert sorted((row["name"], row["circuit"], row["runs"]) for row in rows) == [
+        ("Ellerholm Park", "Ellerholm Park", 1), ("Ellerholm Park, variant", "Ellerholm Park", 2),
+    ]  # fmt: skip
+    # One that drove the usual way belongs to the usual layout, whatever came between.
+    usual = coach.hand_in(day.files[3].name, day.files[3].read_bytes()).json
+    assert usual["run"]["event"]["circuit"] == "Ellerholm Park"

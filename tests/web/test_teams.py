@@ -60,7 +60,27 @@ DELETE /api/invitations/<int:invitation_id>                + - - - ? 0 0
 GET    /api/jobs/<int:job_id>                              + + + ? ? 0 0
 POST   /api/jobs/<int:job_id>/cancel                       + + + ? ? 0 0
 GET    /api/jobs/<int:job_id>/file                         + + + ? ? 0 0
+GET    /api/circuits                                       + + + - e 0 0
+GET    /api/layouts/<int:layout_id>                        + + + - ? 0 0
+PATCH  /api/layouts/<int:layout_id>                        + + - - ? 0 0
+GET    /api/layouts/<int:layout_id>/geojson                + + + - ? 0 0
+GET    /api/laps                                           + + + ? ? 0 0
+GET    /api/laps/file                                      + + + ? ? 0 0
+POST   /api/laps/judged                                    + + - - ? 0 0
+GET    /api/stints                                         + + + ? ? 0 0
 POST   /api/layouts/<int:layout_id>/join                   + + - - ? 0 0
+POST   /api/layouts/<int:layout_id>/marks                  + + - - ? 0 0
+PATCH  /api/layouts/<int:layout_id>/marks/<int:mark_id>    + + - - ? 0 0
+DELETE /api/layouts/<int:layout_id>/marks/<int:mark_id>    + + - - ? 0 0
+POST   /api/layouts/<int:layout_id>/preview                + + - - ? 0 0
+POST   /api/layouts/<int:layout_id>/preview/findings       + + - - ? 0 0
+POST   /api/layouts/<int:layout_id>/sets                   + + - - ? 0 0
+DELETE /api/layouts/<int:layout_id>/sets/<int:set_id>      + + - - ? 0 0
+POST   /api/layouts/<int:layout_id>/line                   + + - - ? 0 0
+GET    /api/layouts/<int:layout_id>/sheet                  + + + - ? 0 0
+POST   /api/layouts/<int:layout_id>/versions               + + - - ? 0 0
+POST   /api/layouts/<int:layout_id>/versions/<int:version_id>/current + + - - ? 0 0
+POST   /api/events/<int:event_id>/sectors                  + + - - ? 0 0
 GET    /api/links                                          + + + - e 0 0
 POST   /api/links                                          + + - - + 0 0
 DELETE /api/links/<int:link_id>                            + + - - ? 0 0
@@ -105,6 +125,7 @@ GET    /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 PATCH  /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 DELETE /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 """
+PREVIEW = {"base": 1, "corners": [], "borders": [], "splits": [], "event": 1}
 BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/dialects/<int:dialect_id>"): {"name": "Ours"},
     ("POST", "/api/events/<int:event_id>/export"): {"format": "csv"},
@@ -113,6 +134,13 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/runs/<int:run_id>/channels"): {"channels": [{"name": "gear", "role": "gear"}]},
     ("PATCH", "/api/runs/<int:run_id>/laps/<int:number>"): {"counts": None},
     ("POST", "/api/links"): {"driver": "Ines"},
+    ("POST", "/api/layouts/<int:layout_id>/marks"): {"name": "board", "at_m": 10.0},
+    ("PATCH", "/api/layouts/<int:layout_id>/marks/<int:mark_id>"): {"name": "board"},
+    ("POST", "/api/layouts/<int:layout_id>/preview"): PREVIEW,
+    ("POST", "/api/layouts/<int:layout_id>/preview/findings"): PREVIEW,
+    ("POST", "/api/layouts/<int:layout_id>/sets"): {"name": "Fine"},
+    ("POST", "/api/layouts/<int:layout_id>/versions"): {"base": 1, "corners": [], "borders": [], "splits": []},
+    ("POST", "/api/events/<int:event_id>/sectors"): {"sector_set": 999999},
     ("POST", "/api/invitations"): {"role": "coach"},
     ("PATCH", "/api/people/<int:account_id>"): {"role": "assistant"},
     ("PATCH", "/api/team"): {"name": "Another name"},
@@ -152,6 +180,15 @@ class Team_:
         return found + self.queries.get(rule, "")
 
 
+def of_layout(owner: Coach) -> dict[str, Any]:
+    layout = owner.get("/api/circuits").json["circuits"][0]["id"]
+    return {
+        "mark_id": owner.post(f"/api/layouts/{layout}/marks", json={"name": "board", "at_m": 10.0}).json["id"],
+        "set_id": owner.get(f"/api/layouts/{layout}").json["sector_set"],
+        "version_id": owner.get(f"/api/layouts/{layout}").json["version"]["id"],
+    }
+
+
 def ids_of(owner: Coach) -> dict[str, Any]:
     day = owner.get("/api/paddock").json
     run_id = day["runs"][0]["id"]
@@ -172,6 +209,7 @@ def ids_of(owner: Coach) -> dict[str, Any]:
         "sign_in_id": next(row["id"] for row in owner.get("/api/account").json["sign_ins"] if not row["here"]),
         "invitation_id": owner.post("/api/invitations", json={"role": "coach"}).json["id"],
         "layout_id": owner.get("/api/hand-ins").json["choices"]["circuits"][0]["id"],
+        **of_layout(owner),
         "kind": "driver",
         "row_id": owner.post("/api/links", json={"driver": "Who goes"}).json["driver"]["id"],
         "token": "x.y",
@@ -223,6 +261,9 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/doubt": f"?laps={curves}&reference={base}",
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",
         "/api/choices": f"?event={ids['event_id']}",
+        "/api/laps": f"?event={ids['event_id']}",
+        "/api/stints": f"?event={ids['event_id']}",
+        "/api/laps/file": f"?event={ids['event_id']}",
         "/api/runs/<int:run_id>/file": "?lap=2&format=csv",
     }
     return Team_(viewers, ids, queries)
@@ -240,6 +281,8 @@ def test_the_table_has_a_cell_for_every_route_and_viewer(app: Any) -> None:
 def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
     if rule == "/api/hand-ins" and method == "POST":
         return {"data": {"file": (io.BytesIO(b"x"), "talk.pdf")}, "content_type": "multipart/form-data"}
+    if rule == "/api/laps/judged":
+        return {"json": {"laps": [f"{team.ids['run_id']}.{team.ids['number']}"], "counts": None}}
     if rule == "/api/runs/labels":
         return {"json": {"runs": [team.ids["run_id"]], "change": {"notes": "Of all."}}}
     if rule.endswith("/join"):
@@ -384,5 +427,5 @@ def test_ids_of_rules_are_known() -> None:
     assert named == {
         "action_id", "dialect_id", "driver_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number",
         "upload_id", "token",
-        "account_id", "sign_in_id", "row_id", "layout_id", "invitation_id", "kind",
+        "account_id", "sign_in_id", "row_id", "layout_id", "invitation_id", "kind", "mark_id", "set_id", "version_id",
     }  # fmt: skip

@@ -1,24 +1,21 @@
 """Which laps of a run count: the core's rule on rows, and the summary that lists show."""
 
 from collections.abc import Sequence
-from typing import Protocol
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.laps.counting import best_of, counting_of, is_wet, outcome, theoretical_best
+from lauftakt.core.laps.counting import (
+    Begun,
+    begins_at,
+    best_of,
+    counting_of,
+    is_wet,
+    outcome,
+    theoretical_best,
+)
 from lauftakt.store.database import mine, now
 from lauftakt.store.models import LapRow, LapWord, Run
-
-# A lap that begins elsewhere now is another one than was judged; a moved start line moves it by less.
-SAME_LAP_S = 2.5
-
-
-class Begun(Protocol):
-    """A lap's row, or a view of one: whatever has a beginning."""
-
-    @property
-    def start_s(self) -> float: ...
 
 
 def laps_of(session: Session, analysis_id: int | None) -> list[LapRow]:
@@ -31,7 +28,7 @@ def laps_of(session: Session, analysis_id: int | None) -> list[LapRow]:
 
 def word_for(lap: Begun, words: Sequence[LapWord]) -> LapWord | None:
     """What was said of a lap: the word whose moment is its beginning."""
-    near = [word for word in words if abs(word.moment_s - lap.start_s) < SAME_LAP_S]
+    near = [word for word in words if begins_at(lap, word.moment_s)]
     return min(near, key=lambda word: abs(word.moment_s - lap.start_s), default=None)
 
 

@@ -13,10 +13,11 @@ from sqlalchemy.orm import Session, undefer_group
 
 from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.circuit.layout import Corner, Layout, LayoutSketch, Line, Passage
+from lauftakt.core.circuit.sketching import sketch_from
 from lauftakt.core.plane import Plane
 from lauftakt.store.blocks import pack, unpack
 from lauftakt.store.database import INCLUDE_REMOVED, mine, now
-from lauftakt.store.models import Circuit, LayoutRow, LayoutVersion, SectorSet
+from lauftakt.store.models import Circuit, LayoutRow, LayoutVersion, MarkRow, SectorSet
 
 NEAR_M = 15_000
 MOST_KEPT = 40
@@ -153,8 +154,22 @@ def add_layout(session: Session, team_id: int, name: str, where: tuple[float, fl
     return row
 
 
-def add_version(session: Session, row: LayoutRow, layout: Layout) -> LayoutVersion:
-    """The next version of a layout, and from now on its present one; older ones stay what they are."""
+def add_version(
+    session: Session,
+    row: LayoutRow,
+    layout: Layout,
+    *,
+    account_id: int | None = None,
+    made_from: int | None = None,
+    summary: str = "",
+) -> LayoutVersion:
+    """The next version of a layout, and from now on its present one; older ones stay what they are.
+
+    Parameters
+    ----------
+    session, row, layout : the layout's row, and how it is from now on
+    account_id, made_from, summary : who drew it, from which version by its number, and how in words
+    """
     numbers = session.scalars(select(LayoutVersion.number).where(LayoutVersion.layout_id == row.id)).all()
     version = LayoutVersion(
         team_id=row.team_id,
@@ -177,13 +192,29 @@ def add_version(session: Session, row: LayoutRow, layout: Layout) -> LayoutVersi
             "right_limit": None if layout.right_limit is None else layout.right_limit.round(2).tolist(),
             "marks": [list(mark) for mark in layout.marks],
         },
+        account_id=account_id,
+        made_from=made_from,
+        summary=summary[:500],
         created_at=now(),
     )
     session.add(version)
     session.flush()
+    if version.number == 1:
+        session.add_all(_marks(row, layout))
     row.current_id, row.latitude, row.longitude = version.id, layout.plane.latitude, layout.plane.longitude
     session.flush()
     return version
+
+
+def _marks(row: LayoutRow, layout: Layout) -> list[MarkRow]:
+    """The marks that came with a drawing: where they were drawn, else on the line."""
+    drawn = [(name, (point[0], point[1])) for name, point in (row.sketch or {}).get("marks", ())]
+    if not drawn:
+        drawn = list(sketch_from(layout, row.name).marks)
+    return [
+        MarkRow(team_id=row.team_id, layout_id=row.id, name=name[:120], side="", latitude=lat, longitude=lon)
+        for name, (lat, lon) in drawn
+    ]
 
 
 def add_sector_set(session: Session, row: LayoutRow, layout: Layout, name: str = "Sectors") -> SectorSet:
@@ -201,10 +232,9 @@ def add_sector_set(session: Session, row: LayoutRow, layout: Layout, name: str =
 
 
 def sectors_of(session: Session, row: LayoutRow) -> SectorSet | None:
-    """The sector set that a new event at a layout takes: the newest."""
-    return session.scalar(
-        mine(SectorSet, row.team_id).where(SectorSet.layout_id == row.id).order_by(SectorSet.id.desc()).limit(1)
-    )
+    """The sector set that a new event at a layout takes: the newest that is in use."""
+    query = mine(SectorSet, row.team_id).where(SectorSet.layout_id == row.id, SectorSet.retired_at.is_(None))
+    return session.scalar(query.order_by(SectorSet.id.desc()).limit(1))
 
 
 def add_sketch(session: Session, team_id: int, sketch: LayoutSketch) -> LayoutRow:

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.laps.lap import Lap, LapTrace, inside, reach
+from lauftakt.core.laps.lap import Lap, LapTrace, inside, reach, widened, widened_draws
 from lauftakt.core.log.model import Channel
 from lauftakt.core.pipeline import with_held_up
 from lauftakt.core.registry import COMPUTED
@@ -222,7 +222,8 @@ def load_entries(
     found = {}
     for run in runs:
         analysis = analyses[run.id]
-        own = dict(curves[analysis.id])
+        # Of an analysis that is being replaced laps may have been kept with less around them.
+        own = {role: _widened(role, rows, layout) for role, rows in curves[analysis.id].items()}
         for role in roles:
             if role.startswith(NAMELESS) and "time" in own:
                 rows = nameless(session, run, laps[analysis.id], own["time"], role[len(NAMELESS) :])
@@ -230,6 +231,12 @@ def load_entries(
                     own[role] = rows
         found[run.id] = Entry(run, analysis, laps[analysis.id], own, layout)
     return found
+
+
+def _widened(role: str, rows: Array, layout: Layout) -> Array:
+    if role == "time_draws":
+        return widened_draws(rows, layout)
+    return widened(rows, layout, missing=role == "time")
 
 
 def nameless(session: Session, run: Run, laps: Sequence[LapView], time: Array, name: str) -> Array | None:

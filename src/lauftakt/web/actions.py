@@ -7,8 +7,9 @@ from apiflask import APIBlueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lauftakt.core.laps.counting import begins_at
 from lauftakt.store.actions import note_action
-from lauftakt.store.counting import SAME_LAP_S, laps_of
+from lauftakt.store.counting import laps_of
 from lauftakt.store.database import NotFound, now
 from lauftakt.store.dialects import choice_of
 from lauftakt.store.models import Account, Action, HandIn, HandInLink, Run
@@ -16,6 +17,8 @@ from lauftakt.store.runs import names_of
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.channels import apply_choices
+from lauftakt.web.circuits.changing import undo_change, undo_day, undo_drawing, undo_set
+from lauftakt.web.circuits.marks import undo_mark
 from lauftakt.web.drivers import part
 from lauftakt.web.labels import change_labels, judge_lap
 from lauftakt.web.layouts import split
@@ -99,10 +102,11 @@ def _labels(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]
 def _lap(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
     run = one(session, Run, viewer, step["run"], lock=True)
     laps = laps_of(session, run.analysis_id)
-    lap = next((item for item in laps if abs(item.start_s - step["moment"]) < SAME_LAP_S), None)
+    near = [item for item in laps if begins_at(item, step["moment"])]
+    lap = min(near, key=lambda item: abs(item.start_s - step["moment"]), default=None)
     if lap is None:
         raise NotFound("lap")
-    judge_lap(session, viewer, run, lap.number, schemas.LapJudged(**step["set"]), noted=False)
+    judge_lap(session, viewer, run, lap.number, schemas.LapJudged(**step["set"]))
     return []
 
 
@@ -134,4 +138,9 @@ _STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
     "driver": part,
     "layout": split,
     "removed": take_back,
+    "drawing": undo_drawing,
+    "circuit": undo_change,
+    "sector-set": undo_set,
+    "sectors-of-day": undo_day,
+    "mark": undo_mark,
 }

@@ -27,11 +27,13 @@ from lauftakt.web import (
     accounts,
     actions,
     channels,
+    circuits,
     compare,
     drivers,
     exports,
     first,
     hand_in,
+    laps,
     layouts,
     links,
     loggers,
@@ -41,6 +43,7 @@ from lauftakt.web import (
     removing,
     runs,
     sessions,
+    stints,
     stream,
     uploads,
 )
@@ -100,7 +103,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     limiter.init_app(app)
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
-        compare, drivers, accounts, people, first, removing, layouts,
+        compare, drivers, accounts, people, first, removing, layouts, circuits, laps, stints,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

@@ -61,7 +61,7 @@ def _change(session: Session, run: Run, name: str, value: Any) -> bool:
         run.confirmed = bool(value)
         return False
     elif name == "circuit" and value:
-        _rename(session, run.layout, value)
+        rename(session, run.layout, value)
     elif name == "started_at":
         moment, zone = parse_date(value)
         if value and moment is None:
@@ -116,7 +116,14 @@ def change_many(
     return action.id, jobs
 
 
-def _rename(session: Session, layout: LayoutRow, name: str) -> None:
+def rename(session: Session, layout: LayoutRow, name: str) -> None:
+    """Give a layout another name; its days and circuit that were called like it go along.
+
+    Raises
+    ------
+    Problem
+        422 where the name is taken.
+    """
     # Read again under a lock: an import that is placing a run at this moment must not bring the old name back.
     layout = session.get_one(LayoutRow, layout.id, with_for_update=True, populate_existing=True)
     before = layout.name
@@ -149,9 +156,9 @@ def _move(session: Session, run: Run, name: str | None) -> None:
 
 
 def judge_lap(
-    session: Session, viewer: Viewer, run: Run, number: int, change: schemas.LapJudged, *, noted: bool = True
-) -> int | None:
-    """Say that a lap counts, does not, or is left to the computation again; returns the action's number.
+    session: Session, viewer: Viewer, run: Run, number: int, change: schemas.LapJudged
+) -> list[dict[str, Any]]:
+    """Say that a lap counts, does not, or is left to the computation again; returns what takes it back.
 
     Raises
     ------
@@ -163,29 +170,27 @@ def judge_lap(
     if lap is None:
         raise Problem(404, "not-found", "This run has no such lap.")
     inverse: dict[str, Any] = {"do": "lap", "run": run.id, "moment": lap.start_s, "set": {}}
-    summary = f"Lap {number} of {run.driver.name}"
     if "counts" in change.model_fields_set:
         if change.counts and lap.time_s is None:
             raise Problem(409, "no-time", "This lap has no time: it did not run from line to line.")
-        before = say_of_lap(session, run, lap, viewer.account_id, counts=change.counts, reason=change.reason)
-        inverse["set"]["counts"] = before
-        summary += {True: " counts", False: " does not count", None: " is left to the program"}[change.counts]
+        inverse["set"]["counts"] = say_of_lap(
+            session, run, lap, viewer.account_id, counts=change.counts, reason=change.reason
+        )
     if "note" in change.model_fields_set:
         inverse["set"]["note"] = _note_lap(session, viewer, run, lap, change.note)
-        summary += " has a note" if change.note else " has no note any more"
     settle(session, run, laps)
     session.expire(run, ["words"])
-    if not noted:
-        return None
-    return note_action(
-        session,
-        viewer.team_id,
-        account_id=viewer.account_id,
-        kind="lap",
-        subject=("run", run.id),
-        summary=summary + ".",
-        inverse=[inverse],
-    ).id
+    return [inverse]
+
+
+def judged_in_words(run: Run, number: int, change: schemas.LapJudged) -> str:
+    """What was said of a lap, as one sentence."""
+    told = f"Lap {number} of {run.driver.name}"
+    if "counts" in change.model_fields_set:
+        told += {True: " counts", False: " does not count", None: " is left to the program"}[change.counts]
+    if "note" in change.model_fields_set:
+        told += " has a note" if change.note else " has no note any more"
+    return told + "."
 
 
 def _note_lap(session: Session, viewer: Viewer, run: Run, lap: LapRow, text: str | None) -> str | None:

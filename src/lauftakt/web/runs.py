@@ -6,12 +6,13 @@ from urllib.parse import quote
 from apiflask import APIBlueprint
 from flask import Response, stream_with_context
 
+from lauftakt.store.actions import note_action
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.models import Original, Run
 from lauftakt.store.originals import original_parts
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.labels import change_many, judge_lap
+from lauftakt.web.labels import change_many, judge_lap, judged_in_words
 from lauftakt.web.policy import Viewer, may, one
 from lauftakt.work.queue import send
 
@@ -91,8 +92,17 @@ def judge(viewer: Viewer, run_id: int, number: int, json_data: schemas.LapJudged
     """Set a lap aside, let it count although it was set aside, leave it to the computation, or note something."""
     with database().begin() as session:
         run = one(session, Run, viewer, run_id, lock=True)
-        action = judge_lap(session, viewer, run, number, json_data)
-        return schemas.RunChanged(**show.run_detail(session, viewer, run).model_dump(), action=action)
+        inverse = judge_lap(session, viewer, run, number, json_data)
+        action = note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="lap",
+            subject=("run", run.id),
+            summary=judged_in_words(run, number, json_data),
+            inverse=inverse,
+        )
+        return schemas.RunChanged(**show.run_detail(session, viewer, run).model_dump(), action=action.id)
 
 
 @blueprint.get("/runs/<int:run_id>/original")

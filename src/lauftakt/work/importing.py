@@ -172,10 +172,13 @@ def _on_known_layout(database: Database, source: Source, read: _Read) -> _Placed
         ]
     for layout_id, version_id, layout in known:
         try:
-            return _Placed(layout, analyse_run(log, layout, track=read.track), layout_id, version_id)
+            analysed = analyse_run(log, layout, track=read.track)
         except Unusable as error:
             if error.code != "elsewhere" or chosen is not None:
                 raise
+            continue
+        if chosen is not None or not analysed.went_another_way:
+            return _Placed(layout, analysed, layout_id, version_id)
     return None
 
 
@@ -231,6 +234,10 @@ def _on_new_layout(database: Database, source: Source, read: _Read) -> _Placed:
         layout_id, circuit = row_id, name
         break
     else:
+        varied = _variant(log, track, known)
+        if varied is not None:
+            layout, circuit = varied
+            return _Placed(layout, analyse_run(log, layout, track=track), None, None, circuit)
         name = one_line(log.meta.get("circuit", ""), 180) or f"Circuit of {source.file_name}"[:180]
         layout, warnings = layout_from([(log, track)], LayoutSketch(name=name))
         circuit = name
@@ -245,6 +252,19 @@ def _on_new_layout(database: Database, source: Source, read: _Read) -> _Placed:
     )
     analysed = replace(analysed, warnings=(*analysed.warnings, *warnings, told))
     return _Placed(layout, analysed, layout_id, None, circuit)
+
+
+def _variant(log: Log, track: Track, known: list[tuple[str, str, Layout]]) -> tuple[Layout, str] | None:
+    """Another way round a circuit that is known, over the same start line, and that circuit's name."""
+    taken = {own for own, _, _ in known}
+    for own, venue, other in known:
+        try:
+            made, _ = layout_from([(log, track)], LayoutSketch(name=own, start=other.start, finish=other.finish))
+        except Unusable:
+            continue
+        if made.shares_road(other) and not made.is_same_way(other):
+            return replace(made, name=_free_name(f"{own}, variant"[:200], taken)), venue
+    return None
 
 
 def _free_name(name: str, taken: set[str]) -> str:

@@ -6,7 +6,7 @@ from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.laps.lap import inside
+from lauftakt.core.laps.lap import inside, widened
 from lauftakt.core.log.twins import same_laps
 from lauftakt.core.run import AnalysedRun
 from lauftakt.store.analyses import load_curves, numbers_of
@@ -67,7 +67,12 @@ def overlapping(session: Session, row: LayoutRow, layout: Layout, analysed: Anal
         numbers = numbers_of(session, row.team_id, analysis or 0)
         if len(rows) != len(numbers):
             continue
+        try:
+            rows = widened(rows, layout, missing=True)
+        except ValueError:
+            continue  # kept on another version of the layout, and being computed anew
         beside = curves.get((analysis or 0, "offset"))
+        beside = None if beside is None else widened(beside, layout)
         theirs = {number: beside[i, part] for i, number in enumerate(numbers)} if beside is not None else None
         same = same_laps(
             own,

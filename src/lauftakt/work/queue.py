@@ -27,6 +27,7 @@ from lauftakt.work.exporting import export, forget_exports
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
 from lauftakt.work.limits import TookTooLong, time_limit
+from lauftakt.work.relining import reline
 from lauftakt.work.renewing import renew_run
 from lauftakt.work.sources import Cancelled, Report, Source, inbox_path, sha256_of
 from lauftakt.work.unpacking import unpack
@@ -169,6 +170,8 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True,
                 from lauftakt.work.demo_school import fill_demo_school
 
                 more = fill_demo_school(database, inbox, ours, report)
+            elif ours.kind == "reline":
+                result = reline(database, ours, report)
             elif ours.kind == "export":
                 result = export(database, exports or inbox.parent / "exports", ours, report)
             else:

@@ -103,7 +103,7 @@ def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None 
     """
     for _ in range(MOST_ROUNDS):
         with database.begin() as session:
-            basis = _basis(session, mine_by_id(session, Run, team_id, run_id))
+            basis = basis_of(session, mine_by_id(session, Run, team_id, run_id))
         # Computed outside of any transaction: nothing is locked meanwhile.
         log = interpret(basis.raw, basis.dialect)
         analysed = analyse_run(log, basis.layout)
@@ -127,7 +127,8 @@ def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None 
     raise Unusable("changing", "The run was changed again and again while it was computed. Try again.")
 
 
-def _basis(session: Session, run: Run) -> _Basis:
+def basis_of(session: Session, run: Run) -> _Basis:
+    """What an analysis of a run rests on now."""
     raw, fixed, again = _raw_of(session, run)
     row = find_dialect(session, run.team_id, (channel.name for channel in raw.channels))
     said = {"conditions": run.conditions} if run.conditions else {}

@@ -2,7 +2,7 @@
 
 from lauftakt.store.models.analyses import Analysis, Curves, LapRow, SectorTime
 from lauftakt.store.models.base import Base, Owned, Removable
-from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, SectorSet
+from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, MarkRow, SectorSet
 from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow
 from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
 from lauftakt.store.models.people import Account, Car, Driver, Invitation, SignIn, SignInTry, Team
@@ -33,6 +33,7 @@ __all__ = [
     "LayoutRow",
     "LayoutVersion",
     "LiveStream",
+    "MarkRow",
     "Original",
     "OriginalPart",
     "Owned",

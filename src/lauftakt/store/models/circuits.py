@@ -20,7 +20,8 @@ class Circuit(Removable, Owned, Base):
 
 class LayoutRow(Removable, Owned, Base):
     """One way of driving round a circuit. Until its first run comes it is only a sketch; then ``current`` is the
-    version that new analyses use."""
+    version that new analyses use. ``heading_deg`` is the compass heading that the map shows upwards, NULL for north;
+    once ``confirmed_at`` is set runs no longer improve it by themselves."""
 
     __tablename__ = "layout"
     name: Mapped[str] = mapped_column(String(200))
@@ -31,12 +32,15 @@ class LayoutRow(Removable, Owned, Base):
     current_id: Mapped[int | None] = mapped_column(
         ForeignKey("layout_version.id", ondelete="SET NULL", use_alter=True, name="fk_layout_current_id")
     )
+    heading_deg: Mapped[float | None]
+    confirmed_at: Mapped[datetime | None]
     circuit: Mapped[Circuit] = relationship()
     current: Mapped["LayoutVersion | None"] = relationship(foreign_keys=current_id, post_update=True)
 
 
 class LayoutVersion(Owned, Base):
-    """A layout as it was drawn at one time; never changed. ``places`` holds corners, passages, limits and marks."""
+    """A layout as it was drawn at one time; never changed. ``places`` holds corners, passages, limits and marks;
+    ``made_from`` is the number of the version that was changed, ``summary`` says in words how."""
 
     __tablename__ = "layout_version"
     __table_args__ = (UniqueConstraint("layout_id", "number"),)
@@ -48,18 +52,35 @@ class LayoutVersion(Owned, Base):
     start: Mapped[dict[str, Any]]
     places: Mapped[dict[str, Any]] = mapped_column(deferred=True, deferred_group="drawing")
     geometry: Mapped[bytes] = mapped_column(LONGBLOB, deferred=True, deferred_group="drawing")
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="SET NULL"))
+    made_from: Mapped[int | None]
+    summary: Mapped[str] = mapped_column(String(500), default="", server_default="")
     created_at: Mapped[datetime]
     layout: Mapped[LayoutRow] = relationship(foreign_keys=layout_id)
 
 
 class SectorSet(Owned, Base):
-    """One way of cutting a layout into sectors; never changed. ``splits`` are ``m``, ``skews`` and ``names``."""
+    """One way of cutting a layout into sectors; never changed but by retiring it, when another took its place.
+    ``splits`` are ``m``, ``skews`` and ``names``."""
 
     __tablename__ = "sector_set"
     layout_id: Mapped[int] = mapped_column(ForeignKey("layout.id", ondelete="CASCADE"))
     name: Mapped[str] = mapped_column(String(200))
     splits: Mapped[dict[str, Any]]
     created_at: Mapped[datetime]
+    retired_at: Mapped[datetime | None]
+
+
+class MarkRow(Owned, Base):
+    """Something that a driver sees from the seat: a board, a seam, a tree; where it is on the ground, and on which
+    ``side`` of the road (``left``, ``right``, or empty)."""
+
+    __tablename__ = "mark"
+    layout_id: Mapped[int] = mapped_column(ForeignKey("layout.id", ondelete="CASCADE"))
+    name: Mapped[str] = mapped_column(String(120))
+    side: Mapped[str] = mapped_column(String(10))
+    latitude: Mapped[float]
+    longitude: Mapped[float]
 
 
 class Event(Removable, Owned, Base):

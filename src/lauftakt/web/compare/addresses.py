@@ -9,13 +9,12 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from lauftakt.core.laps.counting import begins_at
 from lauftakt.store.analyses import LapLike
 from lauftakt.store.models import Run
 from lauftakt.web.access import Problem
 
 MOST_LAPS = 24
-# A start line that was moved moves the beginnings of laps, by less than half of the quickest lap.
-SAME_LAP_S = 25.0
 _LAP = re.compile(r"^(?P<run>\d{1,10})(?:-(?P<second>\d{1,6})|\.(?P<number>\d{1,5}))$")
 _OF_ANALYSIS = re.compile(r"^(?P<analysis>\d{1,10})\.(?P<number>\d{1,5})$")
 
@@ -28,14 +27,14 @@ class LapAddress:
     second: int | None
     number: int | None
 
-    def find(self, laps: Sequence[LapLike]) -> int | None:
-        """Number of the timed lap that is meant; None where there is none."""
-        timed = [lap for lap in laps if lap.time_s is not None]
+    def find(self, laps: Sequence[LapLike], *, timed_only: bool = True) -> int | None:
+        """Number of the lap that is meant; None where there is none."""
+        fitting = [lap for lap in laps if lap.time_s is not None or not timed_only]
         if self.second is None:
-            return next((lap.number for lap in timed if lap.number == self.number), None)
+            return next((lap.number for lap in fitting if lap.number == self.number), None)
         middle = self.second + 0.5
-        best = min(timed, key=lambda lap: abs(lap.start_s - middle), default=None)
-        return best.number if best is not None and abs(best.start_s - middle) < SAME_LAP_S else None
+        best = min(fitting, key=lambda lap: abs(lap.start_s - middle), default=None)
+        return best.number if best is not None and begins_at(best, middle) else None
 
 
 def key_of(run: Run, lap: LapLike) -> str:

@@ -7,12 +7,10 @@ import zipfile
 from collections.abc import Callable
 from pathlib import Path
 
-import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lauftakt.core.circuit.layout import Layout, LayoutSketch
-from lauftakt.core.circuit.lines import line_across
+from lauftakt.core.circuit.sketching import sketch_from
 from lauftakt.formats.columnar import write_columnar
 from lauftakt.formats.dialects import write_dialect
 from lauftakt.formats.geojson import write_sketch
@@ -26,10 +24,6 @@ from lauftakt.work.exporting import run_log, safe_name
 from lauftakt.work.teams.contents import SCHEMA, TEAM, VERSION, LapDecision, LayoutFile, RunFile, TeamFile
 
 Say = Callable[[str], None]
-
-# Dense enough that the line is the same again to a centimetre.
-EVERY_M = 2.0
-HALF_SPLIT_M = 15.0
 
 
 def export_team(database: Database, team_id: int, target: Path, say: Say) -> None:
@@ -79,46 +73,13 @@ def _layouts(session: Session, team_id: int, archive: zipfile.ZipFile) -> list[L
     for number, row in enumerate(session.scalars(mine(LayoutRow, team_id).order_by(LayoutRow.id)), 1):
         if row.current_id is not None:
             sectors = sectors_of(session, row)
-            sketch = drawn(load_layout(session, row.current_id, sectors.id if sectors else None))
+            sketch = sketch_from(load_layout(session, row.current_id, sectors.id if sectors else None), row.name)
         else:
             sketch = sketch_of(row)
         name = f"layouts/{number:03}-{safe_name(row.name)}.geojson"
         archive.writestr(name, write_sketch(sketch))
         found.append(LayoutFile(file=name, name=row.name, circuit=row.circuit.name))
     return found
-
-
-def drawn(layout: Layout) -> LayoutSketch:
-    """A layout as it would have been drawn: lines, limits, corners and marks in degrees."""
-    grid = np.append(np.arange(0.0, layout.length - 0.5 * EVERY_M, EVERY_M), layout.length)
-
-    def points(at: np.ndarray, offset: np.ndarray | float = 0.0) -> tuple[tuple[float, float], ...]:
-        x, y, heading = layout.centre.at(at)
-        latitude, longitude = layout.plane.to_degrees(x - offset * np.sin(heading), y + offset * np.cos(heading))
-        return tuple((float(a), float(b)) for a, b in zip(latitude, longitude, strict=True))
-
-    def limit(offsets: np.ndarray | None) -> tuple[tuple[float, float], ...]:
-        return () if offsets is None else points(grid, np.interp(grid, layout.grid(), offsets))
-
-    begin, end = float(layout.centre.s[0]), float(layout.centre.s[-1])
-    whole = grid[:-1] if layout.centre.closed else np.arange(begin, end, EVERY_M)
-    splits = []
-    names = layout.split_names or ("",) * len(layout.splits_m)
-    for number, (at, name) in enumerate(zip(layout.splits_m, names, strict=True), 1):
-        x, y, heading = layout.centre.at(np.array([at]))
-        line = line_across(layout.plane, float(x[0]), float(y[0]), float(heading[0]), HALF_SPLIT_M)
-        splits.append((name or f"Split {number}", line))
-    return LayoutSketch(
-        name=layout.name,
-        start=layout.start,
-        finish=layout.finish,
-        centre=points(whole),
-        left_limit=limit(layout.left_limit),
-        right_limit=limit(layout.right_limit),
-        splits=tuple(splits),
-        corners=tuple((corner.name, points(np.array([corner.apex_m]))[0]) for corner in layout.corners),
-        marks=tuple((name, points(np.array([at]))[0]) for name, at in layout.marks),
-    )
 
 
 def _dialects(session: Session, team_id: int, archive: zipfile.ZipFile) -> list[str]:

@@ -1,0 +1,161 @@
+"""Laps of a day: what counts, and the sector sheet."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, StringConstraints
+
+from lauftakt.web.schemas.base import Schema, Text
+from lauftakt.web.schemas.runs import DriverOut, EventOut
+
+Reason = Literal["track_limits", "traffic", "wet", "mistake", "warming_up", "by_hand"]
+Key = Annotated[str, StringConstraints(max_length=40)]
+
+
+class SheetRun(Schema):
+    id: int
+    driver: int
+    car: str | None
+    kind: str
+    started_at: str | None
+    conditions: str | None
+    tyres: str | None
+
+
+class SheetLap(Schema):
+    """A lap of the day. ``parts_s`` has a time for each column, null where it was not driven; ``held`` names the
+    columns in which another car was probably in the way."""
+
+    key: Key
+    run: int
+    number: int
+    kind: str
+    set_aside: str | None
+    automatic: str | None
+    said: bool | None
+    note: str | None
+    start_s: float
+    time_s: float | None
+    time_u_s: float | None
+    parts_s: list[float | None]
+    held: list[int]
+
+
+class PartOut(Schema):
+    best_s: float | None
+    best_lap: Key | None
+    median_s: float | None
+    spread_s: float | None
+    clean: int
+    rank: int | None
+    level: bool = Field(description="Best of all, or no further from it than the doubt of both.")
+
+
+class SheetDriver(Schema):
+    driver: DriverOut
+    best_s: float | None
+    best_lap: Key | None
+    level: bool = Field(description="Best lap of all, or no further from it than the doubt of both.")
+    median_s: float | None
+    theoretical_s: float | None
+    unbroken_s: float | None
+    gap_s: float | None
+    usual_gap_s: float | None = Field(description="What scatter alone would make of the gap.")
+    judged: Literal["little", "usual", "much"] | None
+    counting: int
+    parts: list[PartOut]
+
+
+class Column(Schema):
+    name: str
+    from_m: float
+    to_m: float
+
+
+class LapsOut(Schema):
+    event: EventOut | None = Field(description="Null where the team has no run yet.")
+    days: list[EventOut]
+    columns: list[Column]
+    runs: list[SheetRun]
+    laps: list[SheetLap]
+    drivers: list[SheetDriver] = Field(description="Quickest first.")
+    renewing: bool
+
+
+class LapsQuery(Schema):
+    event: int | None = None
+    columns: Literal["sectors", "passages"] = "sectors"
+
+
+class LapsJudged(Schema):
+    """The same of several laps: they count, they do not, or they are left to the program again."""
+
+    laps: list[Key] = Field(min_length=1, max_length=500)
+    counts: bool | None
+    reason: Reason | None = None
+    note: Text | None = None
+
+
+class LapsChanged(Schema):
+    laps: int
+    action: int
+
+
+class StintLap(Schema):
+    key: Key
+    number: int
+    time_s: float
+    counts: bool
+
+
+class WindowOut(Schema):
+    laps: int
+    mean_s: float
+    first: int | None = Field(description="Index of its first lap in the stint; null for the quickest, wherever.")
+
+
+class FallOffOut(Schema):
+    """Change of the pace, seconds per lap, with its 95 % interval."""
+
+    per_lap_s: float
+    low_s: float
+    high_s: float
+    clear: bool
+    begins: int | None = Field(description="Index of the lap from which on it falls off.")
+    after_s: float | None
+
+
+class StintOut(Schema):
+    key: Key
+    driver: DriverOut
+    run: int
+    number: int = Field(description="Of the driver's stints of the day.")
+    started_at: str | None
+    car: str | None
+    conditions: str | None
+    tyres: str | None
+    notes: str | None
+    laps: list[StintLap]
+    mean_s: float
+    quickest: list[WindowOut]
+    in_a_row: list[WindowOut]
+    fall_off: FallOffOut | None
+
+
+class DifferenceOut(Schema):
+    """How much longer the second stint took over as many laps as count in both."""
+
+    laps: int
+    total_s: float
+    total_u_s: float
+
+
+class StintsOut(Schema):
+    stints: list[StintOut]
+    difference: DifferenceOut | None
+
+
+class StintsQuery(Schema):
+    event: int
+    windows: str = Field(default="4,8,12", pattern=r"^\d{1,3}(,\d{1,3}){0,5}$", description="Laps, by commas.")
+    first: Key | None = None
+    second: Key | None = None
