@@ -33,6 +33,17 @@ export type InvitationPage = Schemas['InvitationPage'];
 export type Forgotten = Schemas['Forgotten'];
 export type Removal = Schemas['Removal'];
 
+export type DayLaps = Schemas['LapsOut'];
+export type SheetLap = DayLaps['laps'][number];
+export type SheetDriver = DayLaps['drivers'][number];
+export type Stints = Schemas['StintsOut'];
+export type Stint = Stints['stints'][number];
+export type Ground = Schemas['GroundOut'];
+export type DrawingIn = Schemas['DrawingIn'];
+export type CircuitPreview = Schemas['PreviewOut'];
+export type FindingChange = Schemas['FindingsPreview']['changes'][number];
+export type MarkOut = Ground['marks'][number];
+
 /** An answer that is not a success, with the server's sentence for the person. */
 export class ApiProblem extends Error {
   constructor(

@@ -21,5 +21,13 @@ export const keys = {
   doubt: (build: string, laps: string, reference: string, from: number) =>
     ['doubt', build, laps, reference, from] as const,
   anyCard: () => ['card'] as const,
+  laps: (asked: object) => ['laps', asked] as const,
+  stints: (asked: object) => ['laps', 'stints', asked] as const,
+  anyLaps: () => ['laps'] as const,
+  circuits: () => ['circuits'] as const,
+  ground: (layout: number, day: number | null) => ['ground', layout, day] as const,
+  anyGround: () => ['ground'] as const,
+  preview: (layout: number, asked: object) => ['circuit-preview', layout, asked] as const,
+  previewFindings: (layout: number, asked: object) => ['circuit-findings', layout, asked] as const,
   choices: (event: number) => ['choices', event] as const,
 };

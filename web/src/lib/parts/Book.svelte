@@ -2,6 +2,7 @@
 <script lang="ts">
   import { page } from '$app/state';
   import type { Snippet } from 'svelte';
+  import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
   import AccountMenu from '$lib/parts/AccountMenu.svelte';
   import Mark from '$lib/parts/Mark.svelte';
@@ -14,11 +15,15 @@
   }
   let { left, children, about = '' }: Props = $props();
 
+  /** the last says whether a place is for those who lead or assist the team, not for a driver */
   const places = [
-    ['/paddock', texts.places.paddock],
-    ['/hand-in', texts.places.handIn],
-    ['/compare', texts.places.compare],
+    ['/paddock', texts.places.paddock, false],
+    ['/hand-in', texts.places.handIn, true],
+    ['/laps', texts.places.laps, false],
+    ['/circuit', texts.places.circuit, true],
+    ['/compare', texts.places.compare, false],
   ] as const;
+  const open = $derived(places.filter(([, , team]) => !team || present.me?.role !== 'driver'));
 </script>
 
 <div class="book">
@@ -29,7 +34,7 @@
   <div class="right">
     <header>
       <nav aria-label={texts.name}>
-        {#each places as [path, label] (path)}
+        {#each open as [path, label] (path)}
           <a href={path} aria-current={page.url.pathname.startsWith(path) ? 'page' : undefined}>{label}</a>
         {/each}
       </nav>

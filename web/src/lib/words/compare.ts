@@ -79,7 +79,8 @@ export const compareTexts = {
   unclear: 'The figures do not tell why.',
   habit: (loss: string, u: string, laps: number, of: number) =>
     `Over all laps the habit costs ${loss} s (± ${u}), seen in ${laps} of ${of} laps.`,
-  than: (driver: string, facts: string) => `Compared with ${driver}, the driver ${facts}.`,
+  than: (reference: string, driver: string, facts: string) =>
+    `Compared with ${reference}, ${driver} ${facts}.`,
   bestLap: (lap: number, loss: string) => `In lap ${lap} only ${loss} s was lost.`,
   bestLapGain: (lap: number, gain: string) => `In lap ${lap} there was a gain of ${gain} s.`,
   cutAtLine: 'Only up to the start line: the next lap is not a timed one.',

@@ -1,7 +1,9 @@
 // Every text of the interface, by place, ready to be translated.
+import { circuitTexts } from './circuit';
 import { compareTexts, keyTexts } from './compare';
 import { doubtTexts } from './doubt';
 import { handInTexts } from './hand-in';
+import { lapsTexts } from './laps';
 import { paddockTexts } from './paddock';
 import {
   accountTexts,
@@ -17,7 +19,7 @@ export type { Fact } from './compare';
 
 export const texts = {
   name: 'Lauftakt',
-  places: { paddock: 'Paddock', handIn: 'Hand-in', compare: 'Compare' },
+  places: { paddock: 'Paddock', handIn: 'Hand-in', laps: 'Laps', circuit: 'Circuit', compare: 'Compare' },
   signIn: signInTexts,
   account: accountTexts,
   first: firstTexts,
@@ -37,6 +39,8 @@ export const texts = {
   cancelled: (name: string) => `Cancelled: ${name} was not written.`,
   paddock: paddockTexts,
   handIn: handInTexts,
+  circuit: circuitTexts,
+  laps: lapsTexts,
   compare: compareTexts,
   doubt: doubtTexts,
   keys: keyTexts,

@@ -1,6 +1,4 @@
 <script lang="ts">
-  import { replaceState } from '$app/navigation';
-  import { page } from '$app/state';
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
   import { ListPlus, Minimize2, Plus, ZoomIn } from '@lucide/svelte';
   import { api, ApiProblem, done, fetchCurves } from '$lib/api/client';
@@ -13,6 +11,7 @@
   import { fullRate } from '$lib/draw/colours';
   import Score from '$lib/score/Score.svelte';
   import TrackMap from '$lib/map/TrackMap.svelte';
+  import { addressed, keepAddress } from '$lib/session/address.svelte';
   import { present } from '$lib/session/present.svelte';
   import Book from '$lib/parts/Book.svelte';
   import LapChooser from '$lib/places/compare/LapChooser.svelte';
@@ -27,7 +26,7 @@
   const t = texts.compare;
   const RENEWING_MS = 2_000;
   const desk = new Desk();
-  const first = readPlace(page.url.searchParams);
+  const first = readPlace(addressed());
   if (first.staves?.length) desk.staves = first.staves;
 
   let asked = $state.raw({
@@ -147,15 +146,7 @@
     ),
   );
 
-  // The address follows the desk, a moment behind, so that it can be sent to somebody at any time.
-  $effect(() => {
-    if (!desk.lineUp) return;
-    const query = writePlace(desk.place());
-    const later = setTimeout(() => {
-      if (page.url.pathname === '/compare') replaceState(`/compare?${query}`, {});
-    }, 250);
-    return () => clearTimeout(later);
-  });
+  keepAddress('/compare', () => (desk.lineUp ? writePlace(desk.place()) : null));
 
   function lay(chosen: string[], newReference: string): void {
     asked = { laps: chosen.join(','), reference: newReference, run: null, event: null };

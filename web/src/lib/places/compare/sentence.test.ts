@@ -58,7 +58,7 @@ describe('the sentence of the card', () => {
     ]; // prettier-ignore
     for (const cause of causes) {
       const words = said(card(row('2.5', 0.4, [{ cause, figure: 'brake_rise_s', own: 0.5, theirs: 0.2 }])));
-      expect(words, cause).toContain('Compared with Halvard, the driver ');
+      expect(words, cause).toContain('Compared with Halvard, Ines ');
       expect(words, cause).not.toMatch(/undefined|NaN|\[object/);
     }
   });

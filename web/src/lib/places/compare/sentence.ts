@@ -37,7 +37,7 @@ export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: Un
   if (facts.length) {
     const said = facts.length > 1 ? `${facts.slice(0, -1).join(', ')} and ${facts.at(-1)}` : (facts[0] ?? '');
     words.push({
-      text: `${t.than(reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name, said)} `,
+      text: `${t.than(reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name, lap.driver.name, said)} `,
     });
   } else if (clear && own.loss_s > 0) words.push({ text: `${t.unclear} ` });
   if (habit?.finding && habit.finding.loss_s > 0) {

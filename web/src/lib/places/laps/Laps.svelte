@@ -1,0 +1,441 @@
+<script lang="ts">
+  import { goto } from '$app/navigation';
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
+  import { FileDown } from '@lucide/svelte';
+  import { SvelteSet } from 'svelte/reactivity';
+  import { api, done } from '$lib/api/client';
+  import { keys } from '$lib/api/keys';
+  import { between, deskAddress, groups, order, type By, type Show } from '$lib/laps/sheet';
+  import { day as written } from '$lib/quantities/dates.svelte';
+  import { addressed, keepAddress } from '$lib/session/address.svelte';
+  import { present } from '$lib/session/present.svelte';
+  import Book from '$lib/parts/Book.svelte';
+  import { noteAction } from '$lib/parts/notes.svelte';
+  import Sheet from '$lib/parts/Sheet.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import LongRuns from '$lib/places/laps/LongRuns.svelte';
+  import RhythmLine from '$lib/places/laps/RhythmLine.svelte';
+  import SheetTable from '$lib/places/laps/SheetTable.svelte';
+  import WhoIsWhere from '$lib/places/laps/WhoIsWhere.svelte';
+  import { lapsKeys } from '$lib/words/laps';
+  import { texts } from '$lib/words';
+
+  const t = texts.laps;
+  const RENEWING_MS = 2_000;
+  const REASONS = ['by_hand', 'traffic', 'mistake', 'track_limits', 'wet', 'warming_up'] as const;
+  const SHOWS = ['times', 'own', 'all'] as const;
+  type Columns = 'sectors' | 'passages';
+
+  const query = addressed();
+  const whole = (name: string): number | null =>
+    /^\d{1,9}$/.test(query.get(name) ?? '') ? Number(query.get(name)) : null;
+  let event = $state<number | null>(whole('event'));
+  let driver = $state<number | null>(whole('driver'));
+  let columns = $state<Columns>(query.get('columns') === 'passages' ? 'passages' : 'sectors');
+  let show = $state<Show>(SHOWS.find((own) => own === query.get('show')) ?? 'times');
+  let onlyCounting = $state(query.get('only') === 'counting');
+  const VIEWS = ['sheet', 'where', 'long'] as const;
+  let view = $state(VIEWS.find((own) => own === query.get('view')) ?? 'sheet');
+  let windows = $state(
+    /^\d{1,3}(,\d{1,3}){0,5}$/.test(query.get('windows') ?? '') ? (query.get('windows') ?? '') : '4,8,12',
+  );
+  let by = $state<By>(query.get('by') === 'best' ? 'best' : 'median');
+  let sorted = $state<number | null>(null);
+  let reason = $state<(typeof REASONS)[number]>('by_hand');
+  let current = $state<string | null>(null);
+  let helping = $state(false);
+  let trouble = $state<unknown>(null);
+  const chosen = new SvelteSet<string>();
+  const client = useQueryClient();
+  const may = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
+
+  const laps = createQuery(() => ({
+    queryKey: keys.laps({ event, columns }),
+    queryFn: ({ signal }) =>
+      done(api.GET('/api/laps', { params: { query: { ...(event ? { event } : {}), columns } }, signal })),
+    placeholderData: keepPreviousData,
+    staleTime: 0,
+    refetchInterval: (asked) => (asked.state.data?.renewing ? RENEWING_MS : false),
+  }));
+  const shown = $derived(laps.data ? groups(laps.data, { driver, onlyCounting }) : []);
+  const listed = $derived(order(shown));
+  const range = $derived.by((): [number, number] => {
+    const times = (laps.data?.laps ?? [])
+      .flatMap((lap) => (lap.time_s !== null && !lap.set_aside ? [lap.time_s] : []))
+      .sort((a, b) => a - b);
+    return [times[0] ?? 0, times.at(-1) ?? 1];
+  });
+
+  $effect(() => {
+    void columns;
+    sorted = null;
+  });
+  // What is chosen but gone, or not shown any more, is not chosen.
+  $effect(() => {
+    for (const key of [...chosen]) if (!listed.includes(key)) chosen.delete(key);
+  });
+  keepAddress('/laps', () =>
+    [
+      ...(event !== null ? [`event=${event}`] : []),
+      ...(driver !== null ? [`driver=${driver}`] : []),
+      ...(columns !== 'sectors' ? [`columns=${columns}`] : []),
+      ...(show !== 'times' ? [`show=${show}`] : []),
+      ...(onlyCounting ? ['only=counting'] : []),
+      ...(view !== 'sheet' ? [`view=${view}`] : []),
+      ...(by !== 'median' ? [`by=${by}`] : []),
+      ...(windows !== '4,8,12' ? [`windows=${windows}`] : []),
+    ].join('&'),
+  );
+
+  function choose(some: string[], on: boolean): void {
+    for (const key of some)
+      if (on) chosen.add(key);
+      else chosen.delete(key);
+    current = some.at(-1) ?? current;
+  }
+
+  function row(key: string, press: MouseEvent): void {
+    if (press.shiftKey && current) choose(between(listed, current, key), true);
+    else choose([key], !chosen.has(key));
+    current = key;
+  }
+
+  async function refresh(): Promise<void> {
+    await Promise.all([
+      client.invalidateQueries({ queryKey: keys.anyLaps() }),
+      client.invalidateQueries({ queryKey: keys.anyPaddock() }),
+      client.invalidateQueries({ queryKey: keys.anyDesk() }),
+      client.invalidateQueries({ queryKey: keys.anyCard() }),
+    ]);
+  }
+
+  async function judge(counts: boolean | null): Promise<void> {
+    const some = listed.filter((key) => chosen.has(key));
+    if (!some.length || !may) return;
+    trouble = null;
+    try {
+      const body = { laps: some, counts, ...(counts === false ? { reason } : {}) };
+      const kept = await done(api.POST('/api/laps/judged', { body }));
+      const told = counts === false ? t.wereSetAside : counts ? t.wereCounted : t.wereLeft;
+      noteAction(told(kept.laps), kept.action, refresh);
+      chosen.clear();
+      await refresh();
+    } catch (error) {
+      trouble = error;
+    }
+  }
+
+  function compare(): void {
+    const timed = listed.filter(
+      (key) => chosen.has(key) && laps.data?.laps.find((lap) => lap.key === key)?.time_s !== null,
+    );
+    const best = laps.data?.drivers.find((item) => item.best_lap)?.best_lap;
+    if (timed.length && best) void goto(deskAddress(timed.slice(0, 23), best, null));
+  }
+
+  function onkey(press: KeyboardEvent): void {
+    const { target } = press;
+    if (target instanceof HTMLSelectElement || press.ctrlKey || press.metaKey || press.altKey) return;
+    if (target instanceof HTMLInputElement && target.type !== 'checkbox') return;
+    if (!(present.me?.shortcuts ?? true)) return;
+    if (press.key === 'ArrowDown' || press.key === 'ArrowUp') {
+      const at = current === null ? -1 : listed.indexOf(current);
+      const next =
+        listed[press.key === 'ArrowDown' ? Math.min(at + 1, listed.length - 1) : Math.max(at - 1, 0)];
+      if (!next) return;
+      if (press.shiftKey) choose(current ? [current, next] : [next], true);
+      current = next;
+      document.querySelector(`tr[data-lap="${next}"]`)?.scrollIntoView({ block: 'nearest' });
+    } else if (press.key === ' ' && current && !(target instanceof HTMLButtonElement)) {
+      if (target instanceof HTMLInputElement) return;
+      choose([current], !chosen.has(current));
+    } else if (press.key === 's') void judge(false);
+    else if (press.key === 'c') void judge(true);
+    else if (press.key === 'Enter' && chosen.size && !(target instanceof HTMLButtonElement)) compare();
+    else if (press.key === '?') helping = true;
+    else return;
+    press.preventDefault();
+  }
+
+  const about = $derived(
+    laps.data?.event
+      ? `${laps.data.event.circuit}. ${laps.data.event.name}, ${written(laps.data.event.day)}`
+      : '',
+  );
+  const file = $derived(
+    `/api/laps/file?columns=${columns}${laps.data?.event ? `&event=${laps.data.event.id}` : ''}`,
+  );
+</script>
+
+<svelte:head><title>{t.title} · {texts.name}</title></svelte:head>
+<svelte:window onkeydown={onkey} />
+
+<Book {about}>
+  {#snippet left()}
+    {#if laps.data?.event}
+      <div class="fields">
+        <label>
+          <span class="muted">{t.day}</span>
+          <select
+            class="select"
+            value={laps.data.event.id}
+            onchange={(e) => {
+              event = Number(e.currentTarget.value);
+              driver = null;
+            }}
+          >
+            {#each laps.data.days as item (item.id)}
+              <option value={item.id}>{item.name}, {written(item.day)}</option>
+            {/each}
+          </select>
+        </label>
+        <label>
+          <span class="muted">{t.driver}</span>
+          <select
+            class="select"
+            value={driver ?? ''}
+            onchange={(e) => (driver = e.currentTarget.value ? Number(e.currentTarget.value) : null)}
+          >
+            <option value="">{t.everybody}</option>
+            {#each laps.data.drivers as item (item.driver.id)}
+              <option value={item.driver.id}>{item.driver.name}</option>
+            {/each}
+          </select>
+        </label>
+        {#if view !== 'long'}
+          <label>
+            <span class="muted">{t.columns}</span>
+            <select class="select" bind:value={columns}>
+              <option value="sectors">{t.sectors}</option>
+              <option value="passages">{t.passages}</option>
+            </select>
+          </label>
+        {/if}
+        {#if view === 'sheet'}
+          <label>
+            <span class="muted">{t.shown}</span>
+            <select class="select" bind:value={show}>
+              {#each SHOWS as own (own)}<option value={own}>{t.shows[own]}</option>{/each}
+            </select>
+          </label>
+          <label class="only"><input type="checkbox" bind:checked={onlyCounting} />{t.onlyCounting}</label>
+        {:else if view === 'where'}
+          <label>
+            <span class="muted">{t.by}</span>
+            <select class="select" bind:value={by}>
+              <option value="median">{t.bys.median}</option>
+              <option value="best">{t.bys.best}</option>
+            </select>
+          </label>
+        {/if}
+      </div>
+      <h2>{t.rhythm}</h2>
+      {#each shown as group (group.driver.driver.id)}
+        <div class="rhythm">
+          <span class="who" title={group.driver.driver.name}>{group.driver.driver.name}</span>
+          <span class="muted">{t.counting(group.driver.counting)}</span>
+          <RhythmLine
+            {group}
+            {chosen}
+            {range}
+            width={316}
+            onpoint={(key) => choose([key], !chosen.has(key))}
+          />
+        </div>
+      {/each}
+      <p class="muted help">{t.rhythmHelp}</p>
+    {/if}
+  {/snippet}
+
+  {#if laps.error}
+    <Trouble error={laps.error} again={() => void laps.refetch()} />
+  {:else if !laps.data}
+    <p class="muted">{texts.loading}</p>
+  {:else if !laps.data.event}
+    <div class="empty">
+      <p>{t.empty}</p>
+      <a class="do" href="/hand-in">{t.emptyNext}</a>
+    </div>
+  {:else}
+    {#if laps.data.renewing}<p class="muted" role="status">{t.renewing}</p>{/if}
+    {#if trouble}<Trouble error={trouble} />{/if}
+    <div class="bar">
+      <div class="views" role="tablist" aria-label={t.view}>
+        {#each VIEWS as own (own)}
+          <button type="button" role="tab" aria-selected={view === own} onclick={() => (view = own)}
+            >{t.views[own]}</button
+          >
+        {/each}
+      </div>
+      <span role="status">{chosen.size ? t.chosen(chosen.size) : ''}</span>
+      {#if chosen.size}
+        {#if may}
+          <select class="select" aria-label={t.reason} bind:value={reason}>
+            {#each REASONS as own (own)}<option value={own}>{t.aside[own]}</option>{/each}
+          </select>
+          <button type="button" class="may" onclick={() => void judge(false)}>{t.setAside}</button>
+          <button type="button" class="may" onclick={() => void judge(true)}>{t.letCount}</button>
+          <button type="button" class="may" onclick={() => void judge(null)}>{t.leave}</button>
+        {/if}
+        <button type="button" class="do" onclick={compare}>{t.compare}</button>
+        <button type="button" class="may" onclick={() => chosen.clear()}>{t.clear}</button>
+      {/if}
+      <span class="grow"></span>
+      <a class="may" href={file} download><FileDown size={15} />{t.file}</a>
+      <button type="button" class="may" aria-label={t.keys} title={t.keys} onclick={() => (helping = true)}
+        ><kbd>?</kbd></button
+      >
+    </div>
+    {#if view === 'where'}
+      <WhoIsWhere day={laps.data} {by} {driver} {sorted} onsort={(column) => (sorted = column)} />
+    {:else if view === 'long'}
+      <LongRuns event={laps.data.event.id} {driver} {windows} onwindows={(text) => (windows = text)} />
+    {:else if shown.length}
+      <SheetTable day={laps.data} {shown} {show} {chosen} present={current} onchoose={choose} onrow={row} />
+    {:else}
+      <div class="empty">
+        <p>{t.none}</p>
+        <button
+          type="button"
+          class="may"
+          onclick={() => {
+            driver = null;
+            onlyCounting = false;
+          }}>{t.all}</button
+        >
+      </div>
+    {/if}
+  {/if}
+</Book>
+
+<Sheet bind:open={helping} title={t.keysTitle}>
+  <dl class="keys">
+    {#each lapsKeys as [shownKey, does] (shownKey)}<dt><kbd>{shownKey}</kbd></dt>
+      <dd>{does}</dd>{/each}
+  </dl>
+  <p class="muted">{texts.keys.off}</p>
+</Sheet>
+
+<style>
+  .fields {
+    display: grid;
+    grid-template-columns: 1fr 1fr;
+    gap: 8px;
+    margin: 4px 0 12px;
+  }
+  .fields label {
+    display: grid;
+    font-size: 11px;
+    min-width: 0;
+  }
+  .fields label:first-child {
+    grid-column: 1 / -1;
+  }
+  .fields .select {
+    min-height: 30px;
+    padding: 0 24px 0 8px;
+    font-size: 13px;
+    width: 100%;
+  }
+  .fields .only {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    align-self: end;
+    min-height: 30px;
+    font-size: 12px;
+  }
+  .only input {
+    accent-color: var(--accent);
+  }
+  h2 {
+    font-weight: 640;
+    font-size: 14px;
+    margin-bottom: 4px;
+  }
+  .rhythm {
+    display: grid;
+    grid-template-columns: 1fr auto;
+    font-size: 12px;
+    border-bottom: 1px solid var(--rule);
+    padding: 3px 0;
+  }
+  .rhythm .who {
+    font-weight: 560;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .rhythm .muted {
+    white-space: nowrap;
+  }
+  .rhythm :global(svg) {
+    grid-column: 1 / -1;
+  }
+  .help {
+    font-size: 12px;
+    margin-top: 6px;
+  }
+  .bar {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+    min-height: 32px;
+    margin-bottom: 4px;
+    font-size: 13px;
+  }
+  .bar .may,
+  .bar .do {
+    min-height: 28px;
+    padding: 0.1rem 0.6rem;
+    font-size: 13px;
+  }
+  .bar .select {
+    width: auto;
+    min-height: 28px;
+    height: 28px;
+    padding: 0 24px 0 8px;
+    font-size: 13px;
+  }
+  .views {
+    display: flex;
+    gap: 14px;
+  }
+  .views button {
+    padding: 3px 1px;
+    color: var(--muted);
+    border-bottom: 3px solid transparent;
+    cursor: pointer;
+  }
+  .views button[aria-selected='true'] {
+    color: var(--ink);
+    font-weight: 620;
+    border-bottom-color: var(--accent);
+  }
+  .grow {
+    flex: 1;
+  }
+  .empty {
+    display: grid;
+    gap: 14px;
+    justify-items: start;
+    padding: 60px 0;
+    font-size: 16px;
+  }
+  kbd {
+    font-family: var(--mono);
+    font-stretch: 75%;
+    font-size: 0.85em;
+    border: 1px solid var(--rule);
+    border-radius: 3px;
+    padding: 0 5px;
+    background: var(--paper);
+  }
+  .keys {
+    display: grid;
+    grid-template-columns: max-content 1fr;
+    gap: 6px 18px;
+    margin-bottom: 12px;
+  }
+</style>
