@@ -1,5 +1,6 @@
 import { beforeNavigate, replaceState } from '$app/navigation';
 import { page } from '$app/state';
+import { SvelteURLSearchParams } from 'svelte/reactivity';
 
 /** Browsers refuse an address that changes too often, as it would with every step of the cursor. */
 const BEHIND_MS = 250;
@@ -9,7 +10,7 @@ const BEHIND_MS = 250;
  * it behind, so that the browser's is read.
  */
 export function addressed(): URLSearchParams {
-  return new URLSearchParams(location.search);
+  return new SvelteURLSearchParams(location.search);
 }
 
 /**
