@@ -109,7 +109,7 @@ WRONG = {
     "lie on one another": lambda d: replace(d, splits=(("", 500.0), ("", 501.0))),
     "same name": lambda d: replace(d, splits=(("A", 500.0), ("A", 900.0))),
     "along the road": lambda d: replace(d, start_turn=1.2),
-    "closed circuit": lambda d: replace(d, finish_m=1000.0),
+    "needs none": lambda d: replace(d, finish_m=d.start_m),
     "too many": lambda d: replace(d, splits=tuple(("", 4.0 * i) for i in range(1, 1100))),
     "of a sector": lambda d: replace(d, splits=(("", float("nan")),)),
 }
@@ -196,3 +196,27 @@ def test_a_better_line_leaves_everything_on_the_ground(scenario: Scenario, layou
     assert all(lap.set_aside != "track_limits" for lap in run.laps)
     assert all((trace.offset < wide.left_limit + 1.5).all() for trace in run.traces.values())
     assert (wide.left_limit > wide.right_limit + 1.7).all()
+
+
+def test_a_loop_is_timed_short_of_its_end(scenario: Scenario, layout: Layout, run: AnalysedRun) -> None:
+    drawing = replace(drawing_of(layout), start_m=120.0, finish_m=layout.length - 350.0)
+    timed = redrawn(layout, drawing)
+    assert not timed.centre.closed
+    assert timed.length == pytest.approx(layout.length - 470.0, abs=0.5)
+    assert ground(timed, [timed.length]) == pytest.approx(ground(layout, [layout.length - 350.0]), abs=5e-6)
+    assert timed.passages[0].from_m == 0.0
+    assert timed.passages[-1].to_m == timed.length
+    assert all(passage.corners for passage in timed.passages)
+    left = [c.name for c in layout.corners if 120.0 <= c.apex_m <= layout.length - 350.0]
+    assert [corner.name for corner in timed.corners] == left
+    # What the laps are on it: by the computation, as a look before keeping tells it, and from the loop's own course.
+    anew = analyse_run(scenario.drives[1].log, timed)
+    told = recut(run.laps, run.traces, layout, timed, 120.0)
+    places = np.array([120.0, layout.length - 350.0])
+    own = [float(np.diff(np.interp(places, layout.grid(), run.traces[lap.number].time))[0]) for lap in run.counting]
+    assert [lap.time_s for lap in anew.counting] == pytest.approx(own, abs=0.03)
+    assert [lap.time_s for lap in told.laps if lap.time_s is not None and lap.set_aside is None] == pytest.approx(
+        own, abs=0.005
+    )
+    with pytest.raises(Unusable, match="at least 10 m before"):
+        redrawn(layout, replace(drawing_of(layout), finish_m=layout.length - 4.0))

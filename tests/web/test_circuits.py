@@ -378,3 +378,62 @@ def test_undo_leaves_what_was_changed_on_top(school: Coach) -> None:
     one = school.post(f"/api/layouts/{layout}/versions", json=drawing(here, splits=[{"m": place}])).json
     school.post(f"/api/layouts/{layout}/versions", json=drawing(ground(school), splits=[{"m": place + 50.0}]))
     assert school.post(f"/api/actions/{one['action']}/undo").status_code == 409
+
+
+def test_edges_and_pit_lane_are_drawn_driven_read_and_taken_back(school: Coach) -> None:
+    found = ground(school)
+    layout = found["layout"]
+    where = f"/api/layouts/{layout['id']}/edges"
+    lap = school.get("/api/laps").json["laps"][2]["key"]
+    x, y = layout["x"], layout["y"]
+    lane = [(x[i] + 3.0, y[i] + 3.0) for i in range(20, 60, 5)]
+    wanted = {"base": found["version"]["id"], "left": {"lap": lap}, "pit_lane": {"points": lane}}
+    kept = school.post(where, json=wanted)
+    assert kept.status_code == 200, kept.json
+    assert kept.json["summary"] == "Left edge driven by a lap; pit lane drawn."
+    changed = ground(school)
+    assert changed["version"]["number"] == 2
+    assert changed["right_limit"] is None
+    assert len(changed["left_limit"]) == len(layout["s"])
+    assert changed["pit_lane"] == [pytest.approx(point, abs=0.02) for point in lane]
+    assert [c["apex_m"] for c in changed["layout"]["corners"]] == [c["apex_m"] for c in layout["corners"]]
+
+    # Out into a file and in again, onto a layout that is in use.
+    text = school.get(f"/api/layouts/{layout['id']}/geojson").get_data(as_text=True)
+    assert [f["properties"]["role"] for f in json.loads(text)["features"]].count("pit lane") == 1
+    gone = school.post(where, json={"base": changed["version"]["id"], "left": None, "pit_lane": None})
+    assert gone.json["summary"] == "Left edge taken away; pit lane taken away."
+    bare = ground(school)
+    assert bare["left_limit"] is None
+    assert bare["pit_lane"] == []
+    again = school.post(where, json={"base": bare["version"]["id"], "file": text})
+    assert again.json["summary"] == "Left edge from a file; pit lane from a file."
+    read = ground(school)
+    assert read["left_limit"] == pytest.approx(changed["left_limit"], abs=0.2)
+    undone = school.post(f"/api/actions/{again.json['action']}/undo")
+    assert undone.status_code in (200, 204), (undone.status_code, undone.json)
+    assert ground(school)["left_limit"] is None
+
+
+@pytest.mark.parametrize(
+    ("wanted", "code"),
+    [
+        ({}, "nothing"),
+        ({"left": {}}, "edge"),
+        ({"left": {"points": [[90000.0, 0.0], [90000.0, 50.0]]}}, "edge"),
+        ({"pit_lane": {"points": [[0.0, 0.0], [1.0, 1.0]]}}, "pit-lane"),
+        ({"file": "{}"}, "layout-file"),
+        ({"file": '{"features": [{"properties": {"role": "left limit"}}]}'}, "layout-file"),
+        ({"left": {"lap": "999999-3"}}, None),
+    ],
+)
+def test_edges_that_cannot_be_are_refused_in_words(school: Coach, wanted: dict[str, Any], code: str | None) -> None:
+    found = ground(school)
+    answer = school.post(
+        f"/api/layouts/{found['layout']['id']}/edges", json={"base": found["version"]["id"], **wanted}
+    )
+    assert answer.status_code == (422 if code else 404), answer.json
+    assert code is None or answer.json["code"] == code
+    assert ground(school)["version"]["number"] == 1
+    moved = school.post(f"/api/layouts/{found['layout']['id']}/edges", json={"base": 1, "left": None})
+    assert moved.json["code"] == "moved-on"

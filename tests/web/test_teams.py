@@ -68,6 +68,7 @@ GET    /api/laps                                           + + + ? ? 0 0
 GET    /api/laps/file                                      + + + ? ? 0 0
 POST   /api/laps/judged                                    + + - - ? 0 0
 GET    /api/stints                                         + + + ? ? 0 0
+POST   /api/layouts/<int:layout_id>/edges                  + + - - ? 0 0
 POST   /api/layouts/<int:layout_id>/join                   + + - - ? 0 0
 POST   /api/layouts/<int:layout_id>/marks                  + + - - ? 0 0
 PATCH  /api/layouts/<int:layout_id>/marks/<int:mark_id>    + + - - ? 0 0
@@ -134,6 +135,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/runs/<int:run_id>/channels"): {"channels": [{"name": "gear", "role": "gear"}]},
     ("PATCH", "/api/runs/<int:run_id>/laps/<int:number>"): {"counts": None},
     ("POST", "/api/links"): {"driver": "Ines"},
+    ("POST", "/api/layouts/<int:layout_id>/edges"): {"base": 1, "left": None},
     ("POST", "/api/layouts/<int:layout_id>/marks"): {"name": "board", "at_m": 10.0},
     ("PATCH", "/api/layouts/<int:layout_id>/marks/<int:mark_id>"): {"name": "board"},
     ("POST", "/api/layouts/<int:layout_id>/preview"): PREVIEW,

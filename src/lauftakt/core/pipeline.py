@@ -152,7 +152,7 @@ def analyse_run(log: Log, layout: Layout, *, track: Track | None = None) -> Anal
     placed = place(log, layout, track)
     laps, traces = split_laps(placed, layout)
     laps = set_wet_aside(with_sectors(laps, traces, layout), is_wet(log.meta))
-    warnings = (*log.warnings, *located(placed, laps, layout.length), *remarks(placed, laps))
+    warnings = (*log.warnings, *located(placed, laps, layout.length), *remarks(placed, laps, layout))
     signals = run_signals(log, placed, laps, traces, layout) if traces else None
     return put_together(
         laps if signals is None else with_held_up(laps, signals, layout),

@@ -10,7 +10,8 @@ from lauftakt.core.log.model import Unusable
 from lauftakt.core.log.text import one_line
 
 Point = tuple[float, float]
-LINES = ("start", "finish", "split", "centre", "left limit", "right limit")
+LINES = ("start", "finish", "split", "centre", "left limit", "right limit", "pit lane")
+EDGES = ("left limit", "right limit", "pit lane")
 POINTS = ("corner", "mark")
 MOST_POINTS = 200_000
 
@@ -23,12 +24,8 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
     Unusable
         ``layout-file`` with a sentence that says what is missing or wrong.
     """
-    try:
-        found = json.loads(data.decode("utf-8-sig"))
-        features = found["features"]
-        assert isinstance(features, list)
-    except (ValueError, KeyError, TypeError, AssertionError, RecursionError) as error:
-        raise Unusable("layout-file", "The file is not a GeoJSON feature collection.") from error
+    found = _collection(data)
+    features = found["features"]
     one: dict[str, Any] = {}
     splits: list[tuple[str, Line]] = []
     points: dict[str, list[tuple[str, Point]]] = {role: [] for role in POINTS}
@@ -60,11 +57,45 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
         centre=one.get("centre", ()),
         left_limit=one.get("left limit", ()),
         right_limit=one.get("right limit", ()),
+        pit_lane=one.get("pit lane", ()),
         splits=tuple(splits),
         corners=tuple(points["corner"]),
         marks=tuple(points["mark"]),
         left_out=tuple(unknown),
     )
+
+
+def read_edges(data: bytes) -> dict[str, tuple[Point, ...]]:
+    """The edges of the road and the pit lane of a layout file, which needs no start line for that.
+
+    Returns
+    -------
+    (latitude, longitude) of ``left limit``, ``right limit`` and ``pit lane``, as far as the file has them.
+
+    Raises
+    ------
+    Unusable
+        ``layout-file`` where it has none of them.
+    """
+    found: dict[str, tuple[Point, ...]] = {}
+    for feature in _collection(data)["features"]:
+        properties = feature.get("properties") if isinstance(feature, dict) else None
+        role = properties.get("role") if isinstance(properties, dict) else None
+        if role in EDGES:
+            found[role] = _path(feature, role)
+    if not found:
+        raise Unusable("layout-file", "The file has no line with the role “left limit”, “right limit” or “pit lane”.")
+    return found
+
+
+def _collection(data: bytes) -> dict[str, Any]:
+    try:
+        found = json.loads(data.decode("utf-8-sig"))
+        assert isinstance(found["features"], list)
+    except (ValueError, KeyError, TypeError, AssertionError, RecursionError) as error:
+        raise Unusable("layout-file", "The file is not a GeoJSON feature collection.") from error
+    assert isinstance(found, dict)
+    return found
 
 
 def _name(value: object) -> str:
@@ -121,6 +152,7 @@ def write_sketch(sketch: LayoutSketch) -> bytes:
     features += [_feature("split", name, [line.left, line.right]) for name, line in sketch.splits]
     for role, path in (
         ("centre", sketch.centre), ("left limit", sketch.left_limit), ("right limit", sketch.right_limit),
+        ("pit lane", sketch.pit_lane),
     ):  # fmt: skip
         if path:
             features.append(_feature(role, None, list(path)))

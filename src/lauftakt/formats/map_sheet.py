@@ -51,6 +51,10 @@ def map_picture(layout: Layout, heading_deg: float, spots: Sequence[Spot]) -> by
             across = offsets[::4]
             line = fit.path(x - across * np.sin(heading), y + across * np.cos(heading), layout.centre.closed)
             parts.append(f'<path d="{line}" fill="none" stroke="{QUIET}" stroke-width="1"/>')
+    if layout.pit_lane:
+        degrees = np.array(layout.pit_lane)
+        lane = fit.path(*layout.plane.to_xy(degrees[:, 0], degrees[:, 1]), False)
+        parts.append(f'<path d="{lane}" fill="none" stroke="{QUIET}" stroke-width="2.5" stroke-dasharray="7 5"/>')
     parts += [fit.bar(0.0, 16.0, INK, 4.0)]
     if not layout.centre.closed:
         parts.append(fit.bar(layout.length, 16.0, INK, 4.0))

@@ -119,6 +119,26 @@ def keep_drawing(
     return kept, told
 
 
+def keep_beside(
+    session: Session, row: LayoutRow, after: Layout, *, base: int, account_id: int | None, summary: str
+) -> Kept:
+    """Make a layout with other edges or another pit lane the present one; its line, and every place, stay.
+
+    Raises
+    ------
+    MovedOn
+        where the layout has another version by now.
+    """
+    if row.current_id != base:
+        raise MovedOn
+    kept = Kept(row.id, base)
+    number = session.get_one(LayoutVersion, base).number
+    add_version(session, row, after, account_id=account_id, made_from=number, summary=summary)
+    kept.version_after = row.current_id
+    kept.runs = _concerned(session, row, kept, True)
+    return kept
+
+
 def make_current(session: Session, row: LayoutRow, version_id: int) -> Kept:
     """Make another version of a layout the present one; sector sets keep their places on the ground.
 

@@ -90,6 +90,7 @@ def to_layout(version: LayoutVersion, sectors: SectorSet | None, name: str) -> L
         left_limit=_array(places.get("left_limit")),
         right_limit=_array(places.get("right_limit")),
         marks=tuple((name, place) for name, place in places.get("marks", ())),
+        pit_lane=tuple((p[0], p[1]) for p in places.get("pit_lane", ())),
     )
 
 
@@ -123,6 +124,7 @@ def sketch_of(row: LayoutRow) -> LayoutSketch:
         splits=tuple((name, _line(ends)) for name, ends in drawn.get("splits", ())),
         corners=tuple((name, (p[0], p[1])) for name, p in drawn.get("corners", ())),
         marks=tuple((name, (p[0], p[1])) for name, p in drawn.get("marks", ())),
+        pit_lane=tuple((p[0], p[1]) for p in drawn.get("pit_lane", ())),
     )
 
 
@@ -191,6 +193,7 @@ def add_version(
             "left_limit": None if layout.left_limit is None else layout.left_limit.round(2).tolist(),
             "right_limit": None if layout.right_limit is None else layout.right_limit.round(2).tolist(),
             "marks": [list(mark) for mark in layout.marks],
+            "pit_lane": [list(point) for point in layout.pit_lane],
         },
         account_id=account_id,
         made_from=made_from,

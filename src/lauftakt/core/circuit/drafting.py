@@ -133,6 +133,7 @@ def lay(centre: CentreLine, plane: Plane, start: Line, sketch: LayoutSketch) -> 
         finish=sketch.finish,
         finish_skew=finish_skew,
         marks=tuple((name, _place(own, touching, point)) for name, point in sketch.marks),
+        pit_lane=sketch.pit_lane,
     )
     if any(not 0 < s < layout.length for s in layout.splits_m):
         raise Unusable("layout-file", "A split lies outside the course.")

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.circuit.corners import CHICANE_M
 from lauftakt.core.circuit.drafting import lay
 from lauftakt.core.circuit.layout import Corner, Layout, LayoutSketch, Line, Passage
@@ -18,6 +19,8 @@ Array = NDArray[np.float64]
 LEAST_APART_M = 3.0
 # A line turned further no longer lies across the road.
 MOST_TURN = np.radians(45.0)
+# A loop that is timed short of its end leaves so much of it out; its line goes on a little beyond both ends.
+LEAST_REST_M, BEYOND_M = 10.0, 30.0
 # More are no corners, sectors or names.
 MOST_PLACES, MOST_NAME = 200, 60
 
@@ -40,7 +43,8 @@ class Drawing:
     ----------
     start_m, start_turn : where the start line is to lie, and by how much it is turned out of square, radians, positive
         anticlockwise; 0 and 0 leave it as it was drawn
-    finish_m : where the finish of an open course is to lie; None leaves it
+    finish_m : where the finish is to lie; None leaves it. A closed circuit that gets one is timed short of its end: it
+        becomes an open course from its start line to there
     corners : in any order
     borders : where passages begin; none for one passage
     splits : name (may be empty) and place of each
@@ -86,12 +90,14 @@ def redrawn(layout: Layout, drawing: Drawing) -> Layout:
     shift = drawing.start_m
 
     def moved(place: float) -> float:
-        return _moved(ground, place, shift, layout.length)
+        return _moved(ground, place, shift, layout)
 
     _within(layout, drawing)
+    if layout.centre.closed and not ground.centre.closed:
+        drawing = _timed_part(drawing, moved, ground.length)
     corners = _corners(layout, ground, drawing.corners, moved)
     # The first passage of an open course begins where the course does, wherever that is put.
-    borders = [place for place in drawing.borders if layout.centre.closed or place > LEAST_APART_M]
+    borders = [place for place in drawing.borders if ground.centre.closed or moved(place) > LEAST_APART_M]
     passages = _passages(ground, corners, tuple(moved(place) for place in borders))
     splits = sorted((moved(place), name.strip()) for name, place in drawing.splits)
     if any(not LEAST_APART_M <= place <= ground.length - LEAST_APART_M for place, _ in splits):
@@ -141,19 +147,20 @@ def _with_lines(layout: Layout, drawing: Drawing) -> Layout:
     start, finish = layout.start, layout.finish
     if drawing.start_m or drawing.start_turn:
         start = _line_at(layout, layout.start, 0.0, drawing.start_m, drawing.start_turn)
+    centre = layout.centre
     if drawing.finish_m is not None:
-        if layout.centre.closed:
-            raise Unusable("drawing", "A closed circuit ends at its start line.")
         finish = _line_at(layout, layout.finish or layout.start, layout.length, drawing.finish_m, 0.0)
-    found = lay(layout.centre, layout.plane, start, LayoutSketch(name=layout.name, start=start, finish=finish))
-    if abs(drawing.start_m) < 1e-9 and layout.centre.closed:
+        if centre.closed:
+            centre = _opened(layout, drawing.start_m, drawing.finish_m)
+    found = lay(centre, layout.plane, start, LayoutSketch(name=layout.name, start=start, finish=finish))
+    if drawing.finish_m is None and abs(drawing.start_m) < 1e-9 and layout.centre.closed:
         # The line only turned about its place: the road's places are what they were.
         return replace(bare, start=start, skew=found.skew)
 
     def limit(offsets: Array | None) -> Array | None:
         if offsets is None:
             return None
-        places = found.grid() * (layout.length / found.length if layout.centre.closed else 1.0) + drawing.start_m
+        places = found.grid() * (layout.length / found.length if found.centre.closed else 1.0) + drawing.start_m
         period = layout.length if layout.centre.closed else None
         return np.asarray(np.interp(places, layout.grid(), offsets, period=period))
 
@@ -161,9 +168,10 @@ def _with_lines(layout: Layout, drawing: Drawing) -> Layout:
         found,
         left_limit=limit(layout.left_limit),
         right_limit=limit(layout.right_limit),
+        pit_lane=layout.pit_lane,
         marks=tuple(
             sorted(
-                ((name, _moved(found, at, drawing.start_m, layout.length)) for name, at in layout.marks),
+                ((name, _moved(found, at, drawing.start_m, layout)) for name, at in layout.marks),
                 key=lambda mark: mark[1],
             )
         ),
@@ -184,13 +192,52 @@ def _line_at(layout: Layout, line: Line, at: float, place: float, turn: float) -
     return Line((float(latitude[0]), float(longitude[0])), (float(latitude[1]), float(longitude[1])))
 
 
-def _moved(ground: Layout, place: float, shift: float, length: float) -> float:
+def _opened(layout: Layout, start_m: float, finish_m: float) -> CentreLine:
+    """The part of a closed circuit from a start line to a finish, as the line of an open course."""
+    timed = (finish_m - start_m) % layout.length
+    rest = layout.length - timed
+    if rest < LEAST_REST_M:
+        raise Unusable(
+            "drawing",
+            f"The finish must lie at least {LEAST_REST_M:.0f} m before the start line; a lap that is timed all the "
+            "way round needs none.",
+        )
+    beyond = min(BEYOND_M, rest / 2 - 1.0)
+    s = np.linspace(-beyond, timed + beyond, round(timed + 2 * beyond) + 1)
+    x, y, _ = layout.centre.at((start_m + s) % layout.length)
+    return CentreLine(x, y, s, False, timed)
+
+
+def _timed_part(drawing: Drawing, moved: Callable[[float], float], length: float) -> Drawing:
+    """What of a drawing lies between the start line and a finish that was put into a closed circuit."""
+    corners = tuple(c for c in drawing.corners if 0.0 <= moved(c.apex_m) <= length)
+    apexes = sorted(moved(c.apex_m) for c in corners)
+    borders: list[float] = []
+    for place in sorted(drawing.borders, key=moved):
+        before = moved(borders[-1]) if borders else 0.0
+        # Passages that lost all their corners go with them.
+        held = any(before <= apex < moved(place) for apex in apexes) and any(apex >= moved(place) for apex in apexes)
+        if LEAST_APART_M < moved(place) < length - LEAST_APART_M and held:
+            borders.append(place)
+    return replace(
+        drawing,
+        corners=corners,
+        borders=tuple(borders),
+        splits=tuple(own for own in drawing.splits if LEAST_APART_M <= moved(own[1]) <= length - LEAST_APART_M),
+    )
+
+
+def _moved(ground: Layout, place: float, shift: float, layout: Layout) -> float:
     """A place of the old layout on the new one."""
-    if not ground.centre.closed:
+    if not layout.centre.closed:
         return place - shift
+    on = (place - shift) % layout.length
+    if not ground.centre.closed:
+        # In the part that is not timed a place lies before the start or after the finish, whichever is nearer.
+        return float(on if on < (ground.length + layout.length) / 2 else on - layout.length)
     if not shift:
         return place
-    return float((place - shift) % length * ground.length / length)
+    return float(on * ground.length / layout.length)
 
 
 def _named(corners: Sequence[DrawnCorner]) -> None:

@@ -58,6 +58,7 @@ class LayoutSketch:
     splits: tuple[tuple[str, Line], ...] = ()
     corners: tuple[tuple[str, tuple[float, float]], ...] = ()
     marks: tuple[tuple[str, tuple[float, float]], ...] = ()
+    pit_lane: tuple[tuple[float, float], ...] = ()
     left_out: tuple[str, ...] = ()
 
 
@@ -84,6 +85,7 @@ class Layout:
     finish, finish_skew : the finish line of an open course
     left_limit, right_limit : (g,) metres across at :meth:`grid`, left positive, where the limits are known
     marks : name and place of what can be seen from the driver's seat
+    pit_lane : (latitude, longitude) in degrees from its entry to its exit, where it was drawn
     """
 
     name: str
@@ -101,6 +103,7 @@ class Layout:
     left_limit: Array | None = None
     right_limit: Array | None = None
     marks: tuple[tuple[str, float], ...] = field(default_factory=tuple)
+    pit_lane: tuple[tuple[float, float], ...] = ()
 
     @property
     def length(self) -> float:

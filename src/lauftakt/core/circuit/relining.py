@@ -68,6 +68,7 @@ def relined(layout: Layout, read: Sequence[tuple[Log, Track]], *, limits: bool) 
         marks=tuple((name, moved(place)) for name, place in layout.marks),
         left_limit=_limit(layout, drafted, layout.left_limit),
         right_limit=_limit(layout, drafted, layout.right_limit),
+        pit_lane=layout.pit_lane,
     )
     if not layout.centre.closed and found.passages:
         passages = list(found.passages)

@@ -178,6 +178,8 @@ def _on_old(places: Array, old: Layout, new: Layout, start_m: float) -> Array:
     if not old.centre.closed:
         return np.asarray(places + start_m)
     shift = (start_m + old.length / 2) % old.length - old.length / 2
+    if not new.centre.closed:
+        return np.asarray(places + shift)
     return np.asarray(places * old.length / new.length + shift)
 
 

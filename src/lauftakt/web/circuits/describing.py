@@ -27,7 +27,9 @@ def describe(before: Layout, after: Layout, drawing: Drawing) -> str:
         told.append(f"start line moved {'on' if forward > 0 else 'back'} by {abs(forward):.1f} m")
     if drawing.start_turn:
         told.append(f"start line turned by {abs(math.degrees(drawing.start_turn)):.0f}°")
-    if drawing.finish_m is not None:
+    if drawing.finish_m is not None and before.centre.closed:
+        told.append(f"timed to a finish at {drawing.finish_m:.1f} m, short of the start line")
+    elif drawing.finish_m is not None:
         told.append(f"finish moved by {drawing.finish_m - length:+.1f} m")
     told += _corners(before, after, drawing)
     old_borders, new_borders = {round(p.from_m, 1) for p in before.passages}, {round(b, 1) for b in drawing.borders}

@@ -210,6 +210,7 @@ def ground(session: Session, viewer: Viewer, row: LayoutRow, event_id: int | Non
         right_limit=None
         if layout.right_limit is None
         else np.interp(places, grid, layout.right_limit).round(2).tolist(),
+        pit_lane=_pit_lane(layout),
         sector_set=chosen,
         sets=[set_out(item, sum(other.sector_set == item.id for other in days)) for item in sets],
         marks=marks_of(session, row, layout),
@@ -232,3 +233,11 @@ def _better(row: LayoutRow, versions: Sequence[schemas.VersionOut], runs: int) -
 def _half(layout: Layout) -> float:
     left, right = line_ends(layout.plane, layout.start)
     return round(float(np.hypot(*(left - right))) / 2, 2)
+
+
+def _pit_lane(layout: Layout) -> list[list[float]]:
+    if not layout.pit_lane:
+        return []
+    degrees = np.array(layout.pit_lane)
+    x, y = layout.plane.to_xy(degrees[:, 0], degrees[:, 1])
+    return [[round(float(a), 2), round(float(b), 2)] for a, b in zip(x, y, strict=True)]

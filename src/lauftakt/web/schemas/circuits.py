@@ -9,6 +9,7 @@ from lauftakt.web.schemas.compare import LayoutOut
 from lauftakt.web.schemas.runs import DriverOut
 
 Place = Annotated[float, Field(ge=-10_000, le=1_000_000)]
+Metres = Annotated[float, Field(ge=-1_000_000, le=1_000_000)]
 ShortName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60), Clean]
 Side = Literal["", "left", "right"]
 
@@ -86,6 +87,7 @@ class GroundOut(Schema):
     curvature: list[float] = Field(description="1/m, left positive, at whole metres from the start line.")
     left_limit: list[float] | None = Field(description="Metres across at the places of the layout's line.")
     right_limit: list[float] | None
+    pit_lane: list[list[float]] = Field(description="x and y in metres; empty where none was drawn.")
     sector_set: int | None = Field(description="Whose sectors the layout is cut into here.")
     sets: list[SectorSetOut]
     marks: list[MarkOut]
@@ -218,6 +220,25 @@ class SheetQuery(Schema):
     event: int | None = Field(default=None, description="Whose sectors are shown.")
     lap: str | None = Field(default=None, max_length=40, description="A lap whose figures are written at each corner.")
     units: Literal["metric", "imperial"] = "metric"
+
+
+class EdgeIn(Schema):
+    """Where an edge or the pit lane lies: drawn, driven along by a lap, or nowhere."""
+
+    points: list[tuple[Metres, Metres]] | None = Field(
+        default=None, min_length=2, max_length=5000, description="x and y in metres, as the map draws the layout."
+    )
+    lap: str | None = Field(default=None, max_length=40, description="A lap that was driven along it.")
+
+
+class EdgesIn(Schema):
+    """Edges of the road and the pit lane. What is not named stays; null takes it away."""
+
+    base: int = Field(description="Id of the version that is changed.")
+    left: EdgeIn | None = None
+    right: EdgeIn | None = None
+    pit_lane: EdgeIn | None = None
+    file: str | None = Field(default=None, max_length=8_000_000, description="A layout file, in place of the others.")
 
 
 class LineAsked(Schema):

@@ -40,6 +40,7 @@ export type Stints = Schemas['StintsOut'];
 export type Stint = Stints['stints'][number];
 export type Ground = Schemas['GroundOut'];
 export type DrawingIn = Schemas['DrawingIn'];
+export type EdgesIn = Schemas['EdgesIn'];
 export type CircuitPreview = Schemas['PreviewOut'];
 export type FindingChange = Schemas['FindingsPreview']['changes'][number];
 export type MarkOut = Ground['marks'][number];

@@ -86,7 +86,7 @@ export function handles(
 ): Handle[] {
   if (kind === 'start') {
     const line: Handle[] = [{ id: 'start', kind, place: draft.start_m, label: '' }];
-    if (!ground.closed)
+    if (!ground.closed || draft.finish_m !== null)
       line.push({ id: 'finish', kind, place: draft.finish_m ?? ground.layout.length_m, label: '' });
     return line;
   }

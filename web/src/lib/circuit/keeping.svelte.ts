@@ -1,6 +1,7 @@
 // What changes what is kept of a circuit: each with its note and the way back; what went wrong is told over the page.
-import { api, ApiProblem, done, type MarkOut } from '$lib/api/client';
+import { api, ApiProblem, done, type EdgesIn, type MarkOut } from '$lib/api/client';
 import { asked } from '$lib/circuit/draft';
+import type { Outlined } from '$lib/circuit/outline.svelte';
 import type { Drafting } from '$lib/circuit/drafting.svelte';
 import { follow, noteAction, noteUndo } from '$lib/parts/notes.svelte';
 import { texts } from '$lib/words';
@@ -59,6 +60,26 @@ export class Keeping {
       noteAction(t.kept(kept.summary), kept.action, this.refresh);
       await this.refresh();
     });
+  }
+
+  /** Edges of the road and the pit lane: a version of their own, beside what is being drawn. */
+  private edges(body: Omit<EdgesIn, 'base'>): Promise<boolean> {
+    return this.act(async () => {
+      const base = this.drafting.ground?.version.id ?? 0;
+      const kept = await done(
+        api.POST('/api/layouts/{layout_id}/edges', { params: this.path, body: { ...body, base } }),
+      );
+      noteAction(t.kept(kept.summary), kept.action, this.refresh);
+      await this.refresh();
+    });
+  }
+
+  changeEdge(what: Outlined, edge: EdgesIn['left']): Promise<boolean> {
+    return this.edges({ [what]: edge });
+  }
+
+  readEdges(file: string): Promise<boolean> {
+    return this.edges({ file });
   }
 
   private async makePresent(version: number): Promise<void> {

@@ -67,6 +67,25 @@ export const circuitTexts = {
   startAt: 'Start line moved to',
   finishAt: 'Finish at',
   turnBy: 'Turned by',
+  shortFinish: 'Timed to a finish short of the start line',
+  edges: 'Edges of the road and pit lane',
+  edgeKinds: { left: 'left edge', right: 'right edge', pit_lane: 'pit lane' },
+  draw: 'Draw on the map',
+  drawing: (what: string, points: number) =>
+    `Drawing the ${what}: ${points === 1 ? 'one point' : `${points} points`}.`,
+  drawingHelp: 'Click along it on the map, which shows the part of the lap that the curves show.',
+  across: 'from the line',
+  pointAtCursor: 'Point at the cursor',
+  pointBack: 'Back one point',
+  alongEdge: 'From a lap driven along it',
+  edgesFile: 'From a layout file …',
+  edgesHelp: 'The widest lines driven make edges, too: see “Make the line from all runs”.',
+  edgesThere: (there: string[], width: string) =>
+    there.length
+      ? `Known: ${there.join(', ')}${width ? `; the road is ${width} wide, by the middle value` : ''}.`
+      : 'Neither edge is known yet.',
+  takeEdge: 'Take it away',
+  lapOf: (who: string, number: number, time: string) => `${who}, lap ${number}, ${time}`,
   startHelp: 'Always square to the road, unless you turn it.',
   entry: 'entry',
   apex: 'apex',

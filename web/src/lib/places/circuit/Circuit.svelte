@@ -5,6 +5,7 @@
   import { keys } from '$lib/api/keys';
   import { asked, type Kind } from '$lib/circuit/draft';
   import { Drafting } from '$lib/circuit/drafting.svelte';
+  import { Outline } from '$lib/circuit/outline.svelte';
   import { Keeping } from '$lib/circuit/keeping.svelte';
   import { decodeCurves } from '$lib/desk/curves';
   import { driverColour } from '$lib/draw/colours';
@@ -19,6 +20,7 @@
   import CircuitCurves from '$lib/places/circuit/CircuitCurves.svelte';
   import CircuitMap from '$lib/places/circuit/CircuitMap.svelte';
   import CornerList from '$lib/places/circuit/CornerList.svelte';
+  import EdgePanel from '$lib/places/circuit/EdgePanel.svelte';
   import History from '$lib/places/circuit/History.svelte';
   import MapPanel from '$lib/places/circuit/MapPanel.svelte';
   import MarkList from '$lib/places/circuit/MarkList.svelte';
@@ -38,6 +40,7 @@
   const FINDINGS_MS = 700;
   const KINDS: Kind[] = ['corners', 'passages', 'sectors', 'start', 'marks'];
   const drafting = new Drafting();
+  const outline = new Outline();
   const client = useQueryClient();
 
   const query = addressed();
@@ -275,7 +278,14 @@
           ><HistoryIcon size={14} />{t.version(own.version.number)}</button
         >
       </div>
-      <CircuitMap {drafting} {heading} width={316} height={264} onletgo={letGo} />
+      <CircuitMap
+        {drafting}
+        {heading}
+        {outline}
+        width={316}
+        height={outline.drawing ? 316 : 264}
+        onletgo={letGo}
+      />
       <div class="kinds" role="tablist" aria-label={t.title}>
         {#each KINDS as kind (kind)}
           <button
@@ -285,6 +295,7 @@
             onclick={() => {
               drafting.kind = kind;
               drafting.held = null;
+              outline.end();
             }}>{t.kinds[kind]}</button
           >
         {/each}
@@ -310,6 +321,13 @@
           />
         {:else}
           <StartPanel {drafting} />
+          <EdgePanel
+            {drafting}
+            ground={own}
+            {outline}
+            onkeep={(what, edge) => void keeping.changeEdge(what, edge).then((kept) => kept && outline.end())}
+            onfile={(text) => void keeping.readEdges(text)}
+          />
           <MapPanel
             ground={own}
             {heading}

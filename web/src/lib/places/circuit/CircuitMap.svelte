@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { Drafting } from '$lib/circuit/drafting.svelte';
   import type { Handle } from '$lib/circuit/draft';
+  import type { Outline } from '$lib/circuit/outline.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -9,9 +10,11 @@
     heading: number;
     width: number;
     height: number;
+    /** a line that is being drawn on the map */
+    outline: Outline;
     onletgo: (id: string) => void;
   }
-  let { drafting, heading, width, height, onletgo }: Props = $props();
+  let { drafting, heading, width, height, outline, onletgo }: Props = $props();
 
   const t = texts.circuit;
   const PAD = 30;
@@ -28,15 +31,30 @@
       const y = layout.y[i] ?? 0;
       return [x * cos - y * sin, x * sin + y * cos];
     });
-    const xs = turned.map((p) => p[0]);
-    const ys = turned.map((p) => p[1]);
+    // While a line is drawn the map shows the part of the lap that the curves show.
+    const [from, to] = drafting.zoom;
+    const part =
+      outline.drawing && drafting.zoomed
+        ? turned.filter((_, i) => (layout.s[i] ?? 0) >= from && (layout.s[i] ?? 0) <= to)
+        : turned;
+    const seen = part.length > 1 ? part : turned;
+    const xs = seen.map((p) => p[0]);
+    const ys = seen.map((p) => p[1]);
     const [west, east] = [Math.min(...xs), Math.max(...xs)];
     const [south, north] = [Math.min(...ys), Math.max(...ys)];
     const scale = Math.min((width - 2 * PAD) / (east - west || 1), (height - 2 * PAD) / (north - south || 1));
     const left = (width - (east - west) * scale) / 2;
     const top = (height - (north - south) * scale) / 2;
     const points = turned.map(([x, y]): Point => [left + (x - west) * scale, top + (north - y) * scale]);
-    return { points, scale };
+    const screen = ([x, y]: Point): Point => [
+      left + (x * cos - y * sin - west) * scale,
+      top + (north - (x * sin + y * cos)) * scale,
+    ];
+    const plane = ([px, py]: Point): Point => {
+      const [x, y] = [(px - left) / scale + west, north - (py - top) / scale];
+      return [x * cos + y * sin, -x * sin + y * cos];
+    };
+    return { points, scale, screen, plane };
   });
 
   const closed = $derived(drafting.ground?.closed ?? true);
@@ -165,6 +183,11 @@
   }
 
   function point(event: PointerEvent): void {
+    if (outline.drawing && fit && svg) {
+      const box = svg.getBoundingClientRect();
+      outline.add(fit.plane([event.clientX - box.left, event.clientY - box.top]));
+      return;
+    }
     const place = placeUnder(event, null);
     if (place === null) return;
     drafting.cursor = place;
@@ -182,6 +205,8 @@
       return { name: corner.name, x: x + nx * 17 * out, y: y + ny * 17 * out };
     }),
   );
+  const drawnLine = $derived(fit ? outline.points.map(fit.screen) : []);
+  const lane = $derived(fit && drafting.ground ? drafting.ground.pit_lane.map(([x, y]) => fit.screen([x ?? 0, y ?? 0])) : []);
   const start = $derived(drafting.draft ? pointAt(drafting.draft.start_m) : null);
   const cursor = $derived(drafting.cursor === null ? null : pointAt(drafting.cursor).at);
 </script>
@@ -190,6 +215,7 @@
   <path d={road} class="road" />
   {#each limits as limit, i (i)}<path d={limit} class="limit" />{/each}
   <path d={road} class="line" />
+  {#if lane.length > 1}<path d={d(lane, false)} class="lane" />{/if}
   {#each zones as zone, i (i)}<path d={zone} class="zone" />{/each}
   {#if start}
     {@const [x, y] = start.at}
@@ -201,7 +227,9 @@
       >{corner.name.replace(/^T(?=\d)/, '')}</text
     >
   {/each}
-  {#each drafting.handles as handle, i (handle.id)}
+  {#if drawnLine.length > 1}<path d={d(drawnLine, false)} class="drawn" />{/if}
+  {#each drawnLine as [x, y], i (i)}<circle class="spot" cx={x} cy={y} r="3" />{/each}
+  {#each outline.drawing ? [] : drafting.handles as handle, i (handle.id)}
     {@const spot = pointAt(handle.place)}
     {@const [x, y] = spot.at}
     {@const [nx, ny] = spot.side}
@@ -260,6 +288,18 @@
   .limit {
     stroke: var(--muted);
     stroke-width: 1;
+  }
+  .lane {
+    stroke: var(--muted);
+    stroke-width: 1.5;
+    stroke-dasharray: 4 3;
+  }
+  .drawn {
+    stroke: var(--accent);
+    stroke-width: 2;
+  }
+  .spot {
+    fill: var(--accent);
   }
   .zone {
     stroke: var(--muted);

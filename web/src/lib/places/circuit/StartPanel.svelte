@@ -1,11 +1,14 @@
 <!-- The start line, and the finish of an open course: moved along the road, or turned a little. -->
 <script lang="ts">
+  import { onLap } from '$lib/circuit/draft';
   import type { Drafting } from '$lib/circuit/drafting.svelte';
   import { texts } from '$lib/words';
   import PlaceField from '$lib/places/circuit/PlaceField.svelte';
 
   let { drafting }: { drafting: Drafting } = $props();
   const t = texts.circuit;
+  /** so far before the start line a finish is put to begin with */
+  const SHORT_M = 200;
   const draft = $derived(drafting.draft);
   const length = $derived(drafting.length);
   const closed = $derived(drafting.ground?.closed ?? true);
@@ -43,7 +46,7 @@
         onchange={turn}
       />
     </label>
-    {#if !closed}
+    {#if !closed || draft.finish_m !== null}
       <PlaceField
         label={t.finishAt}
         value={draft.finish_m ?? length}
@@ -52,6 +55,19 @@
       />
     {/if}
   </div>
+  {#if closed}
+    <label class="short">
+      <input
+        type="checkbox"
+        checked={draft.finish_m !== null}
+        onchange={(e) => {
+          const own = e.currentTarget.checked;
+          drafting.change({ ...draft, finish_m: own ? onLap(draft.start_m - SHORT_M, length, true) : null });
+          drafting.held = own ? 'finish' : 'start';
+        }}
+      />{t.shortFinish}
+    </label>
+  {/if}
   <p class="muted help">{t.startHelp}</p>
 {/if}
 
@@ -71,6 +87,16 @@
     padding: 2px 6px;
     font-size: 12px;
     width: 100%;
+  }
+  .short {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    font-size: 12px;
+    margin-top: 8px;
+  }
+  .short input {
+    accent-color: var(--accent);
   }
   .help {
     font-size: 12px;
