@@ -429,11 +429,23 @@ def test_edges_and_pit_lane_are_drawn_driven_read_and_taken_back(school: Coach) 
 )
 def test_edges_that_cannot_be_are_refused_in_words(school: Coach, wanted: dict[str, Any], code: str | None) -> None:
     found = ground(school)
-    answer = school.post(
-        f"/api/layouts/{found['layout']['id']}/edges", json={"base": found["version"]["id"], **wanted}
-    )
+    answer = school.post(f"/api/layouts/{found['layout']['id']}/edges", json={"base": found["version"]["id"], **wanted})
     assert answer.status_code == (422 if code else 404), answer.json
     assert code is None or answer.json["code"] == code
     assert ground(school)["version"]["number"] == 1
     moved = school.post(f"/api/layouts/{found['layout']['id']}/edges", json={"base": 1, "left": None})
     assert moved.json["code"] == "moved-on"
+
+
+def test_an_address_that_was_sent_says_on_which_version_it_was_measured(school: Coach) -> None:
+    found, before = ground(school), school.get("/api/desk").json
+    assert (before["version"], before["present_version"]) == (1, 1)
+    assert school.post(f"/api/layouts/{found['layout']['id']}/versions", json=drawing(found, start_m=40.0)).json
+    sent = f"/api/desk?laps={','.join(lap['key'] for lap in before['laps'])}&reference={before['reference']}"
+    old, new = school.get(f"{sent}&version=1").json, school.get(sent).json
+    assert (old["version"], old["present_version"]) == (1, 2)
+    assert [lap["curves"] for lap in old["laps"]] == [lap["curves"] for lap in before["laps"]]
+    assert old["layout"]["corners"] == before["layout"]["corners"]
+    assert (new["version"], new["present_version"]) == (2, 2)
+    # One that never was, or whose numbers are gone, is shown as it is now.
+    assert school.get(f"{sent}&version=77").json["version"] == 2

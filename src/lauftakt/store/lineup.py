@@ -22,7 +22,7 @@ from lauftakt.core.technique.windows import windows
 from lauftakt.store.analyses import AllFigures, LapView, load_curves, load_figures, load_laps, to_lap, trace_from
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.layouts import LayoutCache, load_layout
-from lauftakt.store.models import Analysis, ChannelRow, Comparison, LapRow, Run
+from lauftakt.store.models import Analysis, ChannelRow, Comparison, LapRow, LayoutVersion, Run
 from lauftakt.store.runs import load_samples
 
 Array = NDArray[np.float64]
@@ -181,10 +181,11 @@ class CurveCache:
         }
 
 
-def common_analyses(session: Session, runs: Sequence[Run]) -> dict[int, Analysis]:
+def common_analyses(session: Session, runs: Sequence[Run], number: int | None = None) -> dict[int, Analysis]:
     """For each run the newest analysis on the newest layout version that all of them have, by run.
 
     While runs are computed anew on a changed layout, the old numbers of all are shown until the new ones are there.
+    ``number`` asks for one version, as long as all runs are still known on it.
 
     Raises
     ------
@@ -193,8 +194,13 @@ def common_analyses(session: Session, runs: Sequence[Run]) -> dict[int, Analysis
     """
     if len({run.layout_id for run in runs}) > 1:
         raise Apart("These laps were driven on different layouts, so they cannot be compared.")
+    asked = _version(session, runs[0], number)
     present = [run.analysis for run in runs]
-    if all(row is not None for row in present) and len({row.layout_version_id for row in present if row}) == 1:
+    if (
+        asked is None
+        and all(row is not None for row in present)
+        and len({row.layout_version_id for row in present if row}) == 1
+    ):
         return {row.run_id: row for row in present if row is not None}
     rows = session.scalars(
         mine(Analysis, runs[0].team_id).where(Analysis.run_id.in_([run.id for run in runs])).order_by(Analysis.id)
@@ -202,10 +208,22 @@ def common_analyses(session: Session, runs: Sequence[Run]) -> dict[int, Analysis
     by_version: dict[int, dict[int, Analysis]] = {}
     for row in rows:
         by_version.setdefault(row.layout_version_id, {})[row.run_id] = row
+    if asked is not None and len(by_version.get(asked, ())) == len(runs):
+        return by_version[asked]
     whole = [version for version, found in by_version.items() if len(found) == len(runs)]
     if not whole:
         raise Apart("These laps are being computed anew on a changed layout; they can be compared in a moment.")
     return by_version[max(whole)]
+
+
+def _version(session: Session, run: Run, number: int | None) -> int | None:
+    """Id of a version of a run's layout, None where none is asked for, or where there is none."""
+    if number is None:
+        return None
+    query = mine(LayoutVersion, run.team_id).where(
+        LayoutVersion.layout_id == run.layout_id, LayoutVersion.number == number
+    )
+    return session.scalar(query.with_only_columns(LayoutVersion.id))
 
 
 def load_entries(

@@ -14,7 +14,7 @@ from lauftakt.core.laps.lap import LapTrace, draw_places
 from lauftakt.core.registry import CHANNELS
 from lauftakt.store.database import NotFound
 from lauftakt.store.lineup import NAMELESS, Apart, Entry, common_analyses, load_entries, nameless_names
-from lauftakt.store.models import Analysis, Curves, Event, Run
+from lauftakt.store.models import Analysis, Curves, Event, LayoutVersion, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.compare.addresses import MOST_LAPS, LapAddress, key_of
@@ -37,10 +37,13 @@ def runs_of(session: Session, viewer: Viewer, run_ids: Sequence[int], *, whole: 
     return [found[run_id] for run_id in run_ids]
 
 
-def entries_of_runs(session: Session, runs: Sequence[Run], roles: Sequence[str]) -> dict[int, Entry]:
-    """What is compared of runs: their present analyses, or those on a layout version that all have."""
+def entries_of_runs(
+    session: Session, runs: Sequence[Run], roles: Sequence[str], version: int | None = None
+) -> dict[int, Entry]:
+    """What is compared of runs: their present analyses, or those on a layout version that all have; ``version`` is the
+    number of one that is preferred."""
     try:
-        analyses = common_analyses(session, runs)
+        analyses = common_analyses(session, runs, version)
     except Apart as error:
         raise Problem(422, "layouts", str(error)) from error
     return load_entries(session, runs, analyses, roles, curve_cache())
@@ -108,7 +111,11 @@ def _event(session: Session, viewer: Viewer, run_id: int | None, event_id: int |
 
 
 def asked_for(
-    session: Session, viewer: Viewer, laps: Sequence[LapAddress], reference: LapAddress
+    session: Session,
+    viewer: Viewer,
+    laps: Sequence[LapAddress],
+    reference: LapAddress,
+    version: int | None = None,
 ) -> tuple[dict[int, Entry], list[tuple[int, int]], tuple[int, int]]:
     """Entries, laps and reference of addresses.
 
@@ -119,7 +126,7 @@ def asked_for(
     """
     wanted = list(dict.fromkeys([reference, *laps] if reference not in laps else laps))
     runs = runs_of(session, viewer, list(dict.fromkeys(lap.run for lap in wanted)))
-    entries = entries_of_runs(session, runs, ["time_draws"])
+    entries = entries_of_runs(session, runs, ["time_draws"], version)
 
     def found(lap: LapAddress) -> tuple[int, int]:
         number = lap.find(entries[lap.run].laps)
@@ -168,7 +175,14 @@ def answer(
         ],
         nameless=[schemas.NamelessChannel(code=NAMELESS + name, label=name, unit=unit) for name, unit in units.items()],
         renewing=bool(being_renewed(session, viewer.team_id, list(entries))),
+        version=_number(session, against.analysis.layout_version_id),
+        present_version=_number(session, against.run.layout.current_id),
     )
+
+
+def _number(session: Session, version_id: int | None) -> int:
+    query = select(LayoutVersion.number).where(LayoutVersion.id == version_id)
+    return session.scalar(query) or 0
 
 
 def doubt(

@@ -46,7 +46,7 @@ def get_desk(viewer: Viewer, query_data: schemas.DeskQuery) -> schemas.DeskOut:
         if query_data.laps:
             laps = lap_addresses(query_data.laps)
             reference = lap_address(query_data.reference) if query_data.reference else laps[0]
-            entries, keys, base = lineup.asked_for(session, viewer, laps, reference)
+            entries, keys, base = lineup.asked_for(session, viewer, laps, reference, query_data.version)
         else:
             runs, keys, base = lineup.proposed(session, viewer, query_data.run, query_data.event)
             entries = lineup.entries_of_runs(session, list(dict.fromkeys(runs)), ["time_draws"])

@@ -85,6 +85,8 @@ class DeskOut(Schema):
     laps: list[DeskLap]
     nameless: list[NamelessChannel] = Field(description="Channels that stand for no role.")
     renewing: bool = Field(description="Newer numbers are coming.")
+    version: int = Field(description="Number of the layout version on which the laps are measured.")
+    present_version: int
 
 
 class Cause(Schema):
@@ -181,6 +183,9 @@ class DeskQuery(Schema):
     reference: Keys | None = None
     run: int | None = None
     event: int | None = None
+    version: int | None = Field(
+        default=None, ge=1, description="Number of the layout version on which laps are wanted, where they still are."
+    )
 
 
 class CurvesQuery(Schema):

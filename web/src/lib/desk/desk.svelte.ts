@@ -93,6 +93,7 @@ export class Desk {
       zoom: this.zoomed ? this.zoom : null,
       cursor: this.cursor,
       staves: this.staves.join() === STAVES.join() ? null : this.staves,
+      version: this.lineUp?.version ?? null,
     };
   }
 

@@ -18,6 +18,7 @@ describe('address of the desk', () => {
       zoom: [1000, 2000] as [number, number],
       cursor: 1300,
       staves: ['delta', 'gear'],
+      version: 2,
     };
     expect(readPlace(new URLSearchParams(writePlace(place)))).toEqual(place);
   });

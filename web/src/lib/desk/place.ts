@@ -11,6 +11,8 @@ export interface Place {
   zoom: [number, number] | null;
   cursor: number | null;
   staves: string[] | null;
+  /** number of the circuit's version on which the laps are measured */
+  version: number | null;
 }
 
 const whole = (text: string | null): number | null =>
@@ -51,6 +53,7 @@ export function readPlace(query: URLSearchParams): Place {
     stretch: pair(query.get('stretch')),
     zoom: pair(query.get('zoom')),
     cursor: /^\d+$/.test(query.get('at') ?? '') ? Number(query.get('at')) : null,
+    version: whole(query.get('drawn')),
     staves:
       query
         .get('staves')
@@ -69,6 +72,7 @@ export function writePlace(place: Place): string {
   if (place.zoom) parts.push(['zoom', place.zoom.map((m) => Math.round(m)).join('-')]);
   if (place.cursor !== null) parts.push(['at', String(Math.round(place.cursor))]);
   if (place.staves) parts.push(['staves', place.staves.map(writeStave).join(',')]);
+  if (place.version !== null) parts.push(['drawn', String(place.version)]);
   // Commas and dots need no escape, and an address that can be read is easier to trust.
   return parts.map(([key, value]) => `${key}=${value}`).join('&');
 }

@@ -15,6 +15,9 @@ export const compareTexts = {
   empty: 'There is nothing to compare yet.',
   emptyNext: 'Hand in logs',
   reference: 'ref.',
+  measuredOn: (version: number, present: number) =>
+    `Measured on version ${version} of the circuit; the present one is version ${present}.`,
+  measureNow: (present: number) => `Show it on version ${present}`,
   renewing: 'Newer numbers of some of these laps are being computed. They appear here by themselves.',
   moreRuns: 'Show further runs',
   lap: 'Lap',

@@ -206,7 +206,9 @@
     }),
   );
   const drawnLine = $derived(fit ? outline.points.map(fit.screen) : []);
-  const lane = $derived(fit && drafting.ground ? drafting.ground.pit_lane.map(([x, y]) => fit.screen([x ?? 0, y ?? 0])) : []);
+  const lane = $derived(
+    fit && drafting.ground ? drafting.ground.pit_lane.map(([x, y]) => fit.screen([x ?? 0, y ?? 0])) : [],
+  );
   const start = $derived(drafting.draft ? pointAt(drafting.draft.start_m) : null);
   const cursor = $derived(drafting.cursor === null ? null : pointAt(drafting.cursor).at);
 </script>

@@ -34,6 +34,7 @@
     reference: first.reference,
     run: first.run,
     event: first.event,
+    version: first.laps.length ? first.version : null,
   });
   let place = first;
   let choosing = $state(false);
@@ -51,6 +52,7 @@
               ...(asked.reference ? { reference: asked.reference } : {}),
               ...(asked.run ? { run: asked.run } : {}),
               ...(asked.event ? { event: asked.event } : {}),
+              ...(asked.version ? { version: asked.version } : {}),
             },
           },
           signal,
@@ -68,6 +70,12 @@
     }
   });
 
+  /** an address that was sent on an older version of the circuit */
+  const old = $derived(
+    desk.lineUp && !desk.lineUp.renewing && desk.lineUp.version !== desk.lineUp.present_version
+      ? desk.lineUp
+      : null,
+  );
   /** Laps of analyses, which never change: what is cached under them is right for ever. */
   const laps = $derived(desk.laps.map((lap) => lap.curves).join(','));
   const base = $derived(desk.reference?.curves ?? '');
@@ -149,7 +157,7 @@
   keepAddress('/compare', () => (desk.lineUp ? writePlace(desk.place()) : null));
 
   function lay(chosen: string[], newReference: string): void {
-    asked = { laps: chosen.join(','), reference: newReference, run: null, event: null };
+    asked = { laps: chosen.join(','), reference: newReference, run: null, event: null, version: null };
   }
 
   const actions: Record<keyof typeof KEYS, () => void> = {
@@ -249,6 +257,14 @@
   {:else if !desk.lineUp}
     <p class="muted">{texts.loading}</p>
   {:else}
+    {#if old}
+      <p class="muted" role="status">
+        {t.measuredOn(old.version, old.present_version)}
+        <button type="button" class="may" onclick={() => (asked = { ...asked, version: null })}
+          >{t.measureNow(old.present_version)}</button
+        >
+      </p>
+    {/if}
     {#if desk.lineUp.renewing}<p class="muted" role="status">{t.renewing}</p>{/if}
     {#if curves.error}<Trouble error={curves.error} again={() => void curves.refetch()} />{/if}
     <div class="bar">
