@@ -37,6 +37,9 @@ class Coach:
     def patch(self, path: str, **kwargs: Any) -> Any:
         return self.client.patch(path, headers={"X-CSRFToken": self.csrf}, **kwargs)
 
+    def put(self, path: str, **kwargs: Any) -> Any:
+        return self.client.put(path, headers={"X-CSRFToken": self.csrf}, **kwargs)
+
     def delete(self, path: str) -> Any:
         return self.client.delete(path, headers={"X-CSRFToken": self.csrf})
 

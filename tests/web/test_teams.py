@@ -66,7 +66,14 @@ PATCH  /api/layouts/<int:layout_id>                        + + - - ? 0 0
 GET    /api/layouts/<int:layout_id>/geojson                + + + - ? 0 0
 GET    /api/laps                                           + + + ? ? 0 0
 GET    /api/laps/file                                      + + + ? ? 0 0
+POST   /api/laps/traffic                                   + + - - ? 0 0
+POST   /api/stints/said                                    + + - - ? 0 0
 POST   /api/laps/judged                                    + + - - ? 0 0
+GET    /api/watch                                          + + + ? ? 0 0
+GET    /api/cars/<int:car_id>                              + + + ? ? 0 0
+PUT    /api/cars/<int:car_id>/sheet                        + + - - ? 0 0
+POST   /api/figure-sets                                    + + - - + 0 0
+DELETE /api/figure-sets/<int:figure_set_id>                + + - - ? 0 0
 GET    /api/stints                                         + + + ? ? 0 0
 POST   /api/layouts/<int:layout_id>/edges                  + + - - ? 0 0
 POST   /api/layouts/<int:layout_id>/join                   + + - - ? 0 0
@@ -135,6 +142,7 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/runs/<int:run_id>/channels"): {"channels": [{"name": "gear", "role": "gear"}]},
     ("PATCH", "/api/runs/<int:run_id>/laps/<int:number>"): {"counts": None},
     ("POST", "/api/links"): {"driver": "Ines"},
+    ("POST", "/api/figure-sets"): {"name": "Engine", "figures": ["engine_speed:high"]},
     ("POST", "/api/layouts/<int:layout_id>/edges"): {"base": 1, "left": None},
     ("POST", "/api/layouts/<int:layout_id>/marks"): {"name": "board", "at_m": 10.0},
     ("PATCH", "/api/layouts/<int:layout_id>/marks/<int:mark_id>"): {"name": "board"},
@@ -212,6 +220,8 @@ def ids_of(owner: Coach) -> dict[str, Any]:
         "invitation_id": owner.post("/api/invitations", json={"role": "coach"}).json["id"],
         "layout_id": owner.get("/api/hand-ins").json["choices"]["circuits"][0]["id"],
         **of_layout(owner),
+        "car_id": owner.get("/api/watch").json["cars"][0]["id"],
+        "figure_set_id": owner.post("/api/figure-sets", json={"name": "Ours", "figures": ["gear:low"]}).json["id"],
         "kind": "driver",
         "row_id": owner.post("/api/links", json={"driver": "Who goes"}).json["driver"]["id"],
         "token": "x.y",
@@ -264,6 +274,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",
         "/api/choices": f"?event={ids['event_id']}",
         "/api/laps": f"?event={ids['event_id']}",
+        "/api/watch": f"?event={ids['event_id']}",
         "/api/stints": f"?event={ids['event_id']}",
         "/api/laps/file": f"?event={ids['event_id']}",
         "/api/runs/<int:run_id>/file": "?lap=2&format=csv",
@@ -285,6 +296,9 @@ def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
         return {"data": {"file": (io.BytesIO(b"x"), "talk.pdf")}, "content_type": "multipart/form-data"}
     if rule == "/api/laps/judged":
         return {"json": {"laps": [f"{team.ids['run_id']}.{team.ids['number']}"], "counts": None}}
+    if rule in ("/api/laps/traffic", "/api/stints/said"):
+        more = {"from_m": 100.0, "to_m": 400.0, "held": True} if rule.endswith("traffic") else {"tried": "Softer."}
+        return {"json": {"lap": f"{team.ids['run_id']}.{team.ids['number']}", **more}}
     if rule == "/api/runs/labels":
         return {"json": {"runs": [team.ids["run_id"]], "change": {"notes": "Of all."}}}
     if rule.endswith("/join"):
@@ -430,4 +444,5 @@ def test_ids_of_rules_are_known() -> None:
         "action_id", "dialect_id", "driver_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number",
         "upload_id", "token",
         "account_id", "sign_in_id", "row_id", "layout_id", "invitation_id", "kind", "mark_id", "set_id", "version_id",
+        "car_id", "figure_set_id",
     }  # fmt: skip

@@ -72,7 +72,7 @@ _PLACING = frozenset({
 })  # fmt: skip
 _QUANTITIES = {
     "m/s": "speed", "m/s^2": "acceleration", "Pa": "pressure", "rad": "angle", "rad/s": "turn_rate", "K": "temperature",
-    "m": "length", "s": "time",
+    "m": "length", "s": "time", "V": "voltage",
 }  # fmt: skip
 
 
@@ -106,6 +106,16 @@ FIGURES: dict[str, FigureEntry] = {
         FigureEntry("offset_exit", "offset at the exit", "width"),
         FigureEntry("exit_speed", "exit speed", "speed"),
         FigureEntry("straight_end_speed", "highest speed on the straight", "speed"),
+    )
+}
+
+# What the driver made of the car in a lap (:mod:`lauftakt.core.technique.by_lap`).
+BY_LAP: dict[str, FigureEntry] = {
+    entry.code: entry
+    for entry in (
+        FigureEntry("peak_braking", "peak braking", "acceleration"),
+        FigureEntry("lateral_grip", "lateral grip used", "acceleration"),
+        FigureEntry("full_throttle_share", "full throttle", "share"),
     )
 }
 

@@ -16,11 +16,12 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.laps.lap import Lap, LapTrace, draw_places, inside, reach
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.run import AnalysedRun
+from lauftakt.core.technique.by_lap import STATISTICS
 from lauftakt.core.technique.figures import Figures
 from lauftakt.store.blocks import pack, unpack
 from lauftakt.store.counting import settle
 from lauftakt.store.database import now
-from lauftakt.store.models import Analysis, Comparison, ComparisonMember, Curves, LapRow, Run, SectorTime
+from lauftakt.store.models import Analysis, Comparison, ComparisonMember, Curves, LapFigures, LapRow, Run, SectorTime
 
 Array = NDArray[np.float64]
 
@@ -33,9 +34,22 @@ AllFigures = dict[tuple[int, int], Figures | None]
 
 
 def save_analysis(
-    session: Session, run: Run, analysed: AnalysedRun, layout_version_id: int, sector_set_id: int | None, reading: int
+    session: Session,
+    run: Run,
+    analysed: AnalysedRun,
+    layout_version_id: int,
+    sector_set_id: int | None,
+    reading: int,
+    by_lap: dict[str, Array],
 ) -> Analysis:
-    """Write an analysis of a run and make it the present one, in the caller's transaction."""
+    """Write an analysis of a run and make it the present one, in the caller's transaction.
+
+    Parameters
+    ----------
+    session, run, analysed, layout_version_id, sector_set_id : the run, computed on a layout version
+    reading : the run's when it was computed
+    by_lap : figures of its laps (:func:`lauftakt.core.technique.by_lap.figures_by_lap`)
+    """
     row = Analysis(
         team_id=run.team_id,
         run_id=run.id,
@@ -57,6 +71,9 @@ def save_analysis(
         data = pack(rows, "<f8" if role in _DOUBLE else "<f4")
         session.add(Curves(team_id=run.team_id, analysis_id=row.id, role=role, rows=len(rows), data=data))
         session.flush()
+    for role, rows in by_lap.items():
+        session.add(LapFigures(team_id=run.team_id, analysis_id=row.id, role=role, data=pack(rows, "<f8")))
+    session.flush()
     run.analysis_id = row.id
     settle(session, run, laps)
     return row
@@ -153,6 +170,21 @@ def load_curves(
         (analysis_id, role): np.asarray(unpack(data)).reshape(rows, -1)
         for analysis_id, role, rows, data in session.execute(query)
     }
+
+
+def load_figures_by_lap(
+    session: Session, team_id: int, analysis_ids: Sequence[int], roles: Sequence[str] | None = None
+) -> dict[int, dict[str, Array]]:
+    """Figures by lap, (laps, 5) each, by analysis and role; of all roles without any."""
+    query = select(LapFigures.analysis_id, LapFigures.role, LapFigures.data).where(
+        LapFigures.team_id == team_id, LapFigures.analysis_id.in_(analysis_ids)
+    )
+    if roles is not None:
+        query = query.where(LapFigures.role.in_(roles))
+    found: dict[int, dict[str, Array]] = {analysis: {} for analysis in analysis_ids}
+    for analysis, role, data in session.execute(query):
+        found[analysis][role] = np.asarray(unpack(data)).reshape(-1, len(STATISTICS))
+    return found
 
 
 def load_figures(session: Session, team_id: int, analysis_id: int) -> AllFigures | None:

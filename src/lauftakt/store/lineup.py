@@ -11,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.laps.held import SaidOfTraffic, corrected
 from lauftakt.core.laps.lap import Lap, LapTrace, inside, reach, widened, widened_draws
 from lauftakt.core.log.model import Channel
 from lauftakt.core.pipeline import with_held_up
@@ -22,7 +23,7 @@ from lauftakt.core.technique.windows import windows
 from lauftakt.store.analyses import AllFigures, LapView, load_curves, load_figures, load_laps, to_lap, trace_from
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.layouts import LayoutCache, load_layout
-from lauftakt.store.models import Analysis, ChannelRow, Comparison, LapRow, LayoutVersion, Run
+from lauftakt.store.models import Analysis, ChannelRow, Comparison, HeldWord, LapRow, LayoutVersion, Run
 from lauftakt.store.runs import load_samples
 
 Array = NDArray[np.float64]
@@ -46,6 +47,7 @@ class Entry:
     laps: tuple[LapView, ...]
     curves: dict[str, Array]
     layout: Layout
+    said: tuple[SaidOfTraffic, ...] = ()
 
     @property
     def numbers(self) -> list[int]:
@@ -71,9 +73,11 @@ class Entry:
         return None if rows is None else rows[self.numbers.index(number), inside(self.layout)]
 
     @property
-    def revision(self) -> tuple[tuple[int, str | None], ...]:
-        """Which laps count: what everything depends on that is not of the analysis alone."""
-        return tuple((lap.number, lap.set_aside) for lap in self.laps)
+    def revision(self) -> tuple[tuple[float | str | None, ...], ...]:
+        """Which laps count, and what was said of traffic: what everything depends on that is not of the analysis
+        alone."""
+        aside = tuple((lap.number, lap.set_aside) for lap in self.laps)
+        return aside + tuple((word.from_s, word.to_s, word.held) for word in self.said)
 
     def signals(self) -> Signals:
         """What the driver did, from the rows that were loaded."""
@@ -87,6 +91,7 @@ class Entry:
         traces = {number: trace for number in self.numbers if (trace := self.trace(number)) is not None}
         signals = self.signals()
         laps: Sequence[Lap] = with_held_up([to_lap(lap) for lap in self.laps], signals, self.layout)
+        laps = corrected(laps, traces, self.said, self.layout.length)
         return put_together(
             laps,
             traces,
@@ -238,6 +243,7 @@ def load_entries(
     first = analyses[runs[0].id]
     layout = load_layout(session, first.layout_version_id, first.sector_set_id, cache.layouts)
     found = {}
+    said = said_of_traffic(session, team_id, [run.id for run in runs])
     for run in runs:
         analysis = analyses[run.id]
         # Of an analysis that is being replaced laps may have been kept with less around them.
@@ -247,8 +253,19 @@ def load_entries(
                 rows = nameless(session, run, laps[analysis.id], own["time"], role[len(NAMELESS) :])
                 if rows is not None:
                     own[role] = rows
-        found[run.id] = Entry(run, analysis, laps[analysis.id], own, layout)
+        found[run.id] = Entry(run, analysis, laps[analysis.id], own, layout, said[run.id])
     return found
+
+
+def said_of_traffic(session: Session, team_id: int, run_ids: Sequence[int]) -> dict[int, tuple[SaidOfTraffic, ...]]:
+    """What people said of traffic, by run, in the order in which it was said."""
+    found: dict[int, list[SaidOfTraffic]] = {run_id: [] for run_id in run_ids}
+    query = select(HeldWord.run_id, HeldWord.from_s, HeldWord.to_s, HeldWord.held).where(
+        HeldWord.team_id == team_id, HeldWord.run_id.in_(run_ids)
+    )
+    for run_id, from_s, to_s, held in session.execute(query.order_by(HeldWord.id)):
+        found[run_id].append(SaidOfTraffic(from_s, to_s, held))
+    return {run_id: tuple(words) for run_id, words in found.items()}
 
 
 def _widened(role: str, rows: Array, layout: Layout) -> Array:

@@ -11,9 +11,10 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.log.dialect import Choice
-from lauftakt.core.log.model import Log, RawChannel, RawLog, Warning, rate_of
+from lauftakt.core.log.model import Channel, Log, RawChannel, RawLog, Unusable, Warning, rate_of
 from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.text import one_line
+from lauftakt.core.log.units import into_si, reading_of
 from lauftakt.store.blocks import BLOCK_SAMPLES, pack, unpack
 from lauftakt.store.database import INCLUDE_REMOVED, mine, now
 from lauftakt.store.layouts import sectors_of
@@ -235,6 +236,26 @@ def load_samples(session: Session, row: ChannelRow) -> tuple[Array, Array]:
     ).all()
     clock = np.concatenate([unpack(clock).astype(float) for clock, _ in blocks])
     return clock, np.concatenate([unpack(values).astype(float) for _, values in blocks])
+
+
+def load_si(session: Session, row: ChannelRow) -> Channel:
+    """A channel with a role, in SI, every sample.
+
+    Raises
+    ------
+    Unusable
+        ``unit`` where its unit is none that this version knows.
+    """
+    role = ROLES[row.role or ""]
+    time, values = load_samples(session, row)
+    if row.as_logged:
+        taken = row.taken_unit or row.unit
+        reading = reading_of(taken, role.quantities)
+        if reading is None and taken != role.unit:
+            raise Unusable("unit", f"The values of {row.name} cannot be brought into {role.unit}.")
+        values = -values if row.flipped else values
+        values = values if reading is None else into_si(values, reading)
+    return Channel(row.name, role.unit, row.role, time, values, row.unit)
 
 
 def names_of(channels: Iterable[ChannelRow]) -> list[str]:

@@ -25,6 +25,9 @@ from lauftakt.web.layouts import split
 from lauftakt.web.links import bring_link_back
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.removing import take_back
+from lauftakt.web.stints import undo_stint
+from lauftakt.web.traffic import undo_traffic
+from lauftakt.web.watch import undo_sheet
 from lauftakt.work.queue import send
 
 blueprint = APIBlueprint("actions", __name__, tag="Actions")
@@ -143,4 +146,7 @@ _STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
     "sector-set": undo_set,
     "sectors-of-day": undo_day,
     "mark": undo_mark,
+    "car-sheet": undo_sheet,
+    "stint": undo_stint,
+    "traffic": undo_traffic,
 }

@@ -45,7 +45,9 @@ from lauftakt.web import (
     sessions,
     stints,
     stream,
+    traffic,
     uploads,
+    watch,
 )
 from lauftakt.web.access import Problem, login_manager
 from lauftakt.web.compare.views import ARROW
@@ -103,7 +105,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     limiter.init_app(app)
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
-        compare, drivers, accounts, people, first, removing, layouts, circuits, laps, stints,
+        compare, drivers, accounts, people, first, removing, layouts, circuits, laps, stints, traffic, watch,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

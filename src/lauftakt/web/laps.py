@@ -208,6 +208,7 @@ class _Table:
         self.times: dict[int, Array] = {}
         self.doubt: dict[int, Array] = {}
         self.held: dict[int, list[int]] = {}
+        self.held_m: dict[int, list[list[float]]] = {}
         for lap in self.analysed.laps:
             trace = self.analysed.traces.get(lap.number)
             if trace is None:
@@ -216,6 +217,7 @@ class _Table:
             self.times[lap.number] = own if len(own) == len(columns) else np.full(len(columns), np.nan)
             draws = draws_at(trace, np.array(ends)[:, 1]) - draws_at(trace, np.array(ends)[:, 0])
             self.doubt[lap.number] = np.sqrt(np.mean(draws**2, axis=1)) if draws.size else np.zeros(len(columns))
+            self.held_m[lap.number] = [[round(a, 1), round(b, 1)] for a, b in lap.held_up]
             self.held[lap.number] = [
                 k for k, (low, high) in enumerate(ends) if any(_meet(low, high, a, b, length) for a, b in lap.held_up)
             ]
@@ -243,6 +245,7 @@ def _lap(run: Run, lap: LapView, table: _Table | None, columns: int) -> schemas.
         time_u_s=lap.time_u_s,
         parts_s=[None] * columns if times is None else [float(t) if np.isfinite(t) else None for t in times],
         held=table.held.get(lap.number, []) if table is not None else [],
+        held_m=table.held_m.get(lap.number, []) if table is not None else [],
     )
 
 

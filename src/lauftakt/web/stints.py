@@ -1,20 +1,35 @@
 """Long runs of a day: stints, their means, how the pace falls off, and two of them side by side."""
 
 from dataclasses import asdict
+from typing import Any
 
 import numpy as np
 from apiflask import APIBlueprint
+from numpy.typing import NDArray
 from sqlalchemy.orm import Session, joinedload
 
+from lauftakt.core.laps.counting import begins_at
 from lauftakt.core.laps.stints import difference, fall_off, stints_of, windows_of
-from lauftakt.store.analyses import LapView
-from lauftakt.store.models import Event, Run
+from lauftakt.core.log.roles import ENDS, ROLES, SIDES, TREADS
+from lauftakt.store.actions import note_action
+from lauftakt.store.analyses import LapView, load_figures_by_lap
+from lauftakt.store.counting import laps_of
+from lauftakt.store.database import mine, now
+from lauftakt.store.models import Event, Run, StintWord
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
-from lauftakt.web.compare.addresses import key_of
+from lauftakt.web.compare.addresses import key_of, lap_address
 from lauftakt.web.policy import Viewer, one, visible
 
 blueprint = APIBlueprint("stints", __name__, tag="Laps")
+Array = NDArray[np.float64]
+
+WHEELS = [(end, side) for end in ENDS for side in SIDES]
+LOGGED_OF_STINTS = [
+    *(role for role in ROLES if role.startswith(("tyre_temperature", "tyre_pressure"))),
+    "ambient_temperature", "track_temperature", "fuel", "fuel_share",
+]  # fmt: skip
+LOW, MEAN, HIGH = 0, 2, 4
 
 
 @blueprint.get("/stints")
@@ -46,16 +61,36 @@ def _stints(session: Session, viewer: Viewer, event: Event, sizes: list[int]) ->
         session.scalars(query.options(joinedload(Run.driver), joinedload(Run.car)).order_by(Run.started_at, Run.id))
     )
     laps = curve_cache().laps(session, viewer.team_id, [run.analysis_id for run in runs if run.analysis_id is not None])
+    words: dict[int, list[StintWord]] = {}
+    for word in session.scalars(mine(StintWord, viewer.team_id).where(StintWord.run_id.in_([run.id for run in runs]))):
+        words.setdefault(word.run_id, []).append(word)
+    ids = [run.analysis_id for run in runs if run.analysis_id is not None]
+    logged = load_figures_by_lap(session, viewer.team_id, ids, LOGGED_OF_STINTS) if ids else {}
     numbers: dict[int, int] = {}
     found = []
     for run in runs:
-        for stint in stints_of(laps.get(run.analysis_id or 0, ())):
+        own, said = laps.get(run.analysis_id or 0, ()), words.get(run.id, [])
+        cuts = {lap.number for lap in own for word in said if word.cut and begins_at(lap, word.moment_s)}
+        for stint in stints_of(own, cuts):
             numbers[run.driver_id] = numbers.get(run.driver_id, 0) + 1
-            found.append(_stint(run, stint, numbers[run.driver_id], sizes))
+            word_ = next((w for w in said if begins_at(stint[0], w.moment_s)), None)
+            rows = [index for index, lap in enumerate(own) if lap in stint]
+            figures = {
+                role: values[rows] for role, values in logged.get(run.analysis_id or 0, {}).items()
+                if len(values) == len(own)
+            }  # fmt: skip
+            found.append(_stint(run, stint, numbers[run.driver_id], sizes, word_, figures))
     return found
 
 
-def _stint(run: Run, laps: list[LapView], number: int, sizes: list[int]) -> schemas.StintOut:
+def _stint(
+    run: Run,
+    laps: list[LapView],
+    number: int,
+    sizes: list[int],
+    word: StintWord | None,
+    figures: dict[str, Array],
+) -> schemas.StintOut:
     times = np.array([lap.time_s or np.nan for lap in laps])
     counting = np.array([lap.set_aside is None for lap in laps])
     quickest, in_a_row = windows_of(times, counting, sizes)
@@ -70,6 +105,14 @@ def _stint(run: Run, laps: list[LapView], number: int, sizes: list[int]) -> sche
         conditions=run.conditions,
         tyres=run.tyres,
         notes=run.notes,
+        tried=word.tried if word is not None else None,
+        cut=bool(word is not None and word.cut),
+        tyres_said=schemas.Tyres(**word.tyres) if word is not None and word.tyres else None,
+        tyres_logged=_tyres(figures),
+        ambient_k=_mean(figures.get("ambient_temperature")),
+        track_k=_mean(figures.get("track_temperature")),
+        fuel_used_m3=_used(figures.get("fuel")),
+        fuel_used_share=_used(figures.get("fuel_share")),
         laps=[
             schemas.StintLap(key=key_of(run, lap), number=lap.number, time_s=lap.time_s or 0.0, counts=bool(counts))
             for lap, counts in zip(laps, counting, strict=True)
@@ -79,3 +122,106 @@ def _stint(run: Run, laps: list[LapView], number: int, sizes: list[int]) -> sche
         in_a_row=[schemas.WindowOut(**asdict(window)) for window in in_a_row],
         fall_off=None if change is None else schemas.FallOffOut(**asdict(change)),
     )
+
+
+def _mean(rows: Array | None) -> float | None:
+    return float(np.nanmean(rows[:, MEAN])) if rows is not None and np.isfinite(rows[:, MEAN]).any() else None
+
+
+def _used(rows: Array | None) -> float | None:
+    """What is gone of a level from the first lap to the last."""
+    if rows is None or not np.isfinite(rows[[0, -1]]).all():
+        return None
+    return max(0.0, float(rows[0, HIGH] - rows[-1, LOW]))
+
+
+def _tyres(figures: dict[str, Array]) -> schemas.Tyres | None:
+    """Tyres as they were logged: temperatures and hot pressure of the last lap, the lowest pressure of the first."""
+    found: dict[str, Any] = {}
+
+    def put(wheel: str, name: str, role: str, row: int, column: int) -> None:
+        rows = figures.get(role)
+        if rows is not None and np.isfinite(rows[row, column]):
+            found.setdefault(wheel, {})[name] = float(rows[row, column])
+
+    for end, side in WHEELS:
+        wheel = f"{end}_{side}"
+        put(wheel, "middle_k", f"tyre_temperature_{wheel}", -1, MEAN)
+        for tread in TREADS:
+            put(wheel, f"{tread}_k", f"tyre_temperature_{wheel}_{tread}", -1, MEAN)
+        put(wheel, "cold_pa", f"tyre_pressure_{wheel}", 0, LOW)
+        put(wheel, "hot_pa", f"tyre_pressure_{wheel}", -1, MEAN)
+    return (
+        schemas.Tyres(**{wheel: schemas.Tyre.model_construct(**values) for wheel, values in found.items()})
+        if found
+        else None
+    )
+
+
+@blueprint.post("/stints/said")
+@only("change")
+@blueprint.input(schemas.StintSaid)
+@blueprint.output(schemas.LapsChanged)
+def say_of_stint(viewer: Viewer, json_data: schemas.StintSaid) -> schemas.LapsChanged:
+    """Say that a stint begins with a lap, what was tried in it, or how its tyres were after it."""
+    address = lap_address(json_data.lap)
+    with database().begin() as session:
+        run = one(session, Run, viewer, address.run, lock=True)
+        laps = laps_of(session, run.analysis_id)
+        number = address.find(laps, timed_only=False)
+        lap = next((item for item in laps if item.number == number), None)
+        if lap is None:
+            raise Problem(404, "not-found", "This lap does not exist any more.")
+        before = _said(session, run, lap.start_s)
+        change = json_data.model_dump(exclude={"lap"}, exclude_unset=True)
+        if "cut" in change:
+            change["cut"] = bool(change["cut"])
+        _keep(session, run, lap.start_s, {**before, **change}, viewer.account_id)
+        told = f"A stint of {run.driver.name} begins with lap {number}" if change.get("cut") else (
+            f"Said of the stint of {run.driver.name} from lap {number}"
+        )  # fmt: skip
+        action = note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="stint",
+            subject=("run", run.id),
+            summary=f"{told}.",
+            inverse=[{"do": "stint", "run": run.id, "moment": lap.start_s, "said": before}],
+        )
+        return schemas.LapsChanged(laps=1, action=action.id)
+
+
+def _word(session: Session, run: Run, moment: float) -> StintWord | None:
+    laps = laps_of(session, run.analysis_id)
+    lap = min(laps, key=lambda item: abs(item.start_s - moment), default=None)
+    words = session.scalars(mine(StintWord, run.team_id).where(StintWord.run_id == run.id)).all()
+    return next((word for word in words if lap is not None and begins_at(lap, word.moment_s)), None)
+
+
+def _said(session: Session, run: Run, moment: float) -> dict[str, Any]:
+    word = _word(session, run, moment)
+    if word is None:
+        return {"cut": False, "tried": None, "tyres": None}
+    return {"cut": word.cut, "tried": word.tried, "tyres": word.tyres}
+
+
+def _keep(session: Session, run: Run, moment: float, said: dict[str, Any], account_id: int | None) -> None:
+    word = _word(session, run, moment)
+    if not any(said.values()):
+        if word is not None:
+            session.delete(word)
+        return
+    if word is None:
+        word = StintWord(team_id=run.team_id, run_id=run.id, moment_s=moment)
+        session.add(word)
+    word.cut, word.tried, word.tyres = said["cut"], said["tried"] or None, said["tyres"]
+    word.account_id, word.said_at = account_id, now()
+    session.flush()
+
+
+def undo_stint(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    """What was said of a stint is as it was before."""
+    run = one(session, Run, viewer, step["run"], lock=True)
+    _keep(session, run, step["moment"], step["said"], viewer.account_id)
+    return []

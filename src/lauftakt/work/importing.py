@@ -13,6 +13,7 @@ from lauftakt.core.log.text import one_line
 from lauftakt.core.log.track import Track, read_track
 from lauftakt.core.pipeline import analyse_run, layout_from, layout_turned, with_sectors
 from lauftakt.core.run import AnalysedRun
+from lauftakt.core.technique.by_lap import figures_by_lap
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import READER_VERSION, kind_of, read_raw
 from lauftakt.store.analyses import save_analysis
@@ -302,7 +303,8 @@ def _store(database: Database, source: Source, read: _Read, placed: _Placed, rep
                     )
                 )  # fmt: skip
             analysed, sectors = _in_event(session, run, placed, sectors)
-            save_analysis(session, run, analysed, version_id, sectors.id if sectors else None, run.reading)
+            by_lap = figures_by_lap(read.log, analysed.laps, analysed.signals, placed.layout.length)
+            save_analysis(session, run, analysed, version_id, sectors.id if sectors else None, run.reading, by_lap)
             # A video is its picture for the most part: its channels are stored, the file stays with its owner.
             if kind_of(source.path) != "video":
                 keep_original(session, run, source.path)

@@ -16,6 +16,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.dialect import Choice, Dialect
 from lauftakt.core.log.model import RawLog, Unusable
 from lauftakt.core.pipeline import CODE_VERSION, analyse_run
+from lauftakt.core.technique.by_lap import figures_by_lap
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import READER_VERSION, read_raw
 from lauftakt.store.analyses import save_analysis
@@ -107,6 +108,7 @@ def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None 
         # Computed outside of any transaction: nothing is locked meanwhile.
         log = interpret(basis.raw, basis.dialect)
         analysed = analyse_run(log, basis.layout)
+        by_lap = figures_by_lap(log, analysed.laps, analysed.signals, basis.layout.length)
         with database.begin() as session:
             if ours is not None:
                 hold(session, ours)
@@ -118,7 +120,7 @@ def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None 
                 run.reader_version = READER_VERSION
             run.dialect_id = basis.dialect_id
             save_recognition(session, run, log)
-            save_analysis(session, run, analysed, basis.layout_version_id, basis.sector_set_id, basis.reading)
+            save_analysis(session, run, analysed, basis.layout_version_id, basis.sector_set_id, basis.reading, by_lap)
             # Whoever looks at the list of files is told the new numbers with the next look.
             session.execute(
                 update(HandIn).where(HandIn.team_id == team_id, HandIn.run_id == run.id).values(changed_at=now())

@@ -1,8 +1,8 @@
 """Long runs: stints, what was driven on average in them, how the pace falls off, and two of them side by side."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,7 +22,14 @@ EACH_SIDE = 3
 SURE = 1.96
 
 
-Lap_ = TypeVar("Lap_", bound=Judged)
+class Numbered(Judged, Protocol):
+    """A lap with its number."""
+
+    @property
+    def number(self) -> int: ...
+
+
+Lap_ = TypeVar("Lap_", bound=Numbered)
 
 
 @dataclass(frozen=True)
@@ -60,12 +67,13 @@ class Difference:
     total_u_s: float
 
 
-def stints_of(laps: Sequence[Lap_]) -> list[list[Lap_]]:
+def stints_of(laps: Sequence[Lap_], cuts: Collection[int] = ()) -> list[list[Lap_]]:
     """The stints of a run: laps from line to line one after the other, cut where the car stood or left the circuit.
 
     Parameters
     ----------
     laps : all laps of the run, in order
+    cuts : numbers of laps with which a new stint begins because somebody says so
 
     Returns
     -------
@@ -75,6 +83,8 @@ def stints_of(laps: Sequence[Lap_]) -> list[list[Lap_]]:
     for lap in laps:
         if lap.time_s is None or lap.set_aside in ("stopped", "out", "in", "part"):
             found.append([])
+        elif lap.number in cuts:
+            found.append([lap])
         else:
             found[-1].append(lap)
     return [stint for stint in found if sum(lap.set_aside is None for lap in stint) >= LEAST_LAPS]

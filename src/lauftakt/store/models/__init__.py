@@ -1,12 +1,24 @@
 """Tables, by subject. Every row belongs to a team."""
 
-from lauftakt.store.models.analyses import Analysis, Curves, LapRow, SectorTime
+from lauftakt.store.models.analyses import Analysis, Curves, LapFigures, LapRow, SectorTime
 from lauftakt.store.models.base import Base, Owned, Removable
 from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, MarkRow, SectorSet
 from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow
 from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
 from lauftakt.store.models.people import Account, Car, Driver, Invitation, SignIn, SignInTry, Team
-from lauftakt.store.models.runs import ChannelRow, DialectRow, LapWord, Original, OriginalPart, Run, RunOverlap, Samples
+from lauftakt.store.models.runs import (
+    ChannelRow,
+    DialectRow,
+    FigureSet,
+    HeldWord,
+    LapWord,
+    Original,
+    OriginalPart,
+    Run,
+    RunOverlap,
+    Samples,
+    StintWord,
+)
 from lauftakt.store.models.work import Action, Job
 
 __all__ = [
@@ -23,11 +35,14 @@ __all__ = [
     "DialectRow",
     "Driver",
     "Event",
+    "FigureSet",
     "FindingRow",
     "HandIn",
     "HandInLink",
+    "HeldWord",
     "Invitation",
     "Job",
+    "LapFigures",
     "LapRow",
     "LapWord",
     "LayoutRow",
@@ -45,6 +60,7 @@ __all__ = [
     "SectorTime",
     "SignIn",
     "SignInTry",
+    "StintWord",
     "Team",
     "Upload",
     "WatchedFile",

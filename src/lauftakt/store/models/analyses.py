@@ -43,6 +43,7 @@ class LapRow(Owned, Base):
         UniqueConstraint("analysis_id", "number"),
         Index("ix_lap_time", "team_id", "time_s"),
         Index("ix_lap_run", "run_id"),
+        Index("ix_lap_team_analysis", "team_id", "analysis_id"),
     )
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"))
     analysis_id: Mapped[int] = mapped_column(ForeignKey("analysis.id", ondelete="CASCADE"))
@@ -81,4 +82,15 @@ class Curves(Owned, Base):
     analysis_id: Mapped[int] = mapped_column(ForeignKey("analysis.id", ondelete="CASCADE"))
     role: Mapped[str] = mapped_column(String(60))
     rows: Mapped[int]
+    data: Mapped[bytes] = mapped_column(LONGBLOB)
+
+
+class LapFigures(Owned, Base):
+    """Figures of one channel by lap, or of what the driver did: (laps, 5) for all laps of an analysis by number
+    (:mod:`lauftakt.core.technique.by_lap`)."""
+
+    __tablename__ = "lap_figures"
+    __table_args__ = (UniqueConstraint("analysis_id", "role"),)
+    analysis_id: Mapped[int] = mapped_column(ForeignKey("analysis.id", ondelete="CASCADE"))
+    role: Mapped[str] = mapped_column(String(60))
     data: Mapped[bytes] = mapped_column(LONGBLOB)

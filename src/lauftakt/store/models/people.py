@@ -1,6 +1,7 @@
 """Teams, those who sign in, drivers and their cars."""
 
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import BigInteger, Boolean, ForeignKey, Index, Integer, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -77,6 +78,9 @@ class Driver(Removable, Owned, Base):
 
 
 class Car(Removable, Owned, Base):
+    """A car; its ``sheet`` holds what is known of it, its set-up by date, and its limits, in SI units."""
+
     __tablename__ = "car"
     __table_args__ = (UniqueConstraint("team_id", "name"),)
     name: Mapped[str] = mapped_column(String(200))
+    sheet: Mapped[dict[str, Any] | None]

@@ -133,6 +133,41 @@ class LapWord(Owned, Base):
     said_at: Mapped[datetime]
 
 
+class StintWord(Owned, Base):
+    """What a person said of a stint, by the moment at which its first lap begins in the log: that it begins there
+    (``cut``), what was ``tried``, and its tyres after it: temperatures, wear and pressures for each wheel, SI units."""
+
+    __tablename__ = "stint_word"
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"))
+    moment_s: Mapped[float]
+    cut: Mapped[bool] = mapped_column(Boolean, default=False)
+    tried: Mapped[str | None] = mapped_column(Text)
+    tyres: Mapped[dict[str, Any] | None]
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="SET NULL"))
+    said_at: Mapped[datetime]
+
+
+class HeldWord(Owned, Base):
+    """What a person said of traffic, in the log's time: there another car was in the way, or none was."""
+
+    __tablename__ = "held_word"
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"))
+    from_s: Mapped[float]
+    to_s: Mapped[float]
+    held: Mapped[bool] = mapped_column(Boolean)
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="SET NULL"))
+    said_at: Mapped[datetime]
+
+
+class FigureSet(Owned, Base):
+    """A choice of figures by lap, ``role:statistic``, under a name of the team's."""
+
+    __tablename__ = "figure_set"
+    __table_args__ = (UniqueConstraint("team_id", "name"),)
+    name: Mapped[str] = mapped_column(String(60))
+    figures: Mapped[list[Any]]
+
+
 class RunOverlap(Owned, Base):
     """Laps that a run shares with one that was there before: ``laps`` holds own numbers with the other's."""
 

@@ -38,6 +38,7 @@ class SheetLap(Schema):
     time_u_s: float | None
     parts_s: list[float | None]
     held: list[int]
+    held_m: list[list[float]] = Field(description="Where another car was probably in the way, metres.")
 
 
 class PartOut(Schema):
@@ -124,6 +125,46 @@ class FallOffOut(Schema):
     after_s: float | None
 
 
+Kelvin = Annotated[float, Field(ge=0, le=2000)]
+Pascal = Annotated[float, Field(ge=-1_000_000, le=10_000_000)]
+
+
+class Tyre(Schema):
+    """A tyre after a stint: temperatures across the tread, K, wear in mm, pressures cold and hot, Pa."""
+
+    inner_k: Kelvin | None = None
+    middle_k: Kelvin | None = None
+    outer_k: Kelvin | None = None
+    wear_mm: float | None = Field(default=None, ge=0, le=100)
+    cold_pa: Pascal | None = None
+    hot_pa: Pascal | None = None
+
+
+class Tyres(Schema):
+    front_left: Tyre | None = None
+    front_right: Tyre | None = None
+    rear_left: Tyre | None = None
+    rear_right: Tyre | None = None
+
+
+class StintSaid(Schema):
+    """What is said of a stint, named by its first lap. What is not named stays; null takes it away."""
+
+    lap: Key
+    cut: bool | None = None
+    tried: Text | None = None
+    tyres: Tyres | None = None
+
+
+class TrafficSaid(Schema):
+    """From here to there in a lap another car was in the way, or none was."""
+
+    lap: Key
+    from_m: float = Field(ge=0, le=1_000_000)
+    to_m: float = Field(ge=0, le=1_000_000)
+    held: bool
+
+
 class StintOut(Schema):
     key: Key
     driver: DriverOut
@@ -134,6 +175,14 @@ class StintOut(Schema):
     conditions: str | None
     tyres: str | None
     notes: str | None
+    tried: str | None
+    cut: bool = Field(description="Somebody said that it begins here.")
+    tyres_said: Tyres | None
+    tyres_logged: Tyres | None
+    ambient_k: float | None
+    track_k: float | None
+    fuel_used_m3: float | None
+    fuel_used_share: float | None
     laps: list[StintLap]
     mean_s: float
     quickest: list[WindowOut]
