@@ -66,7 +66,9 @@ PATCH  /api/layouts/<int:layout_id>                        + + - - ? 0 0
 GET    /api/layouts/<int:layout_id>/geojson                + + + - ? 0 0
 GET    /api/laps                                           + + + ? ? 0 0
 GET    /api/laps/file                                      + + + ? ? 0 0
+GET    /api/laps/all                                       + + + e e 0 0
 POST   /api/laps/traffic                                   + + - - ? 0 0
+GET    /api/stints/file                                    + + + ? ? 0 0
 POST   /api/stints/said                                    + + - - ? 0 0
 POST   /api/laps/judged                                    + + - - ? 0 0
 GET    /api/watch                                          + + + ? ? 0 0
@@ -275,6 +277,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/choices": f"?event={ids['event_id']}",
         "/api/laps": f"?event={ids['event_id']}",
         "/api/watch": f"?event={ids['event_id']}",
+        "/api/stints/file": f"?event={ids['event_id']}",
         "/api/stints": f"?event={ids['event_id']}",
         "/api/laps/file": f"?event={ids['event_id']}",
         "/api/runs/<int:run_id>/file": "?lap=2&format=csv",

@@ -8,10 +8,12 @@ from pathlib import Path
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from lauftakt.demo.endurance import CAR, SHEET, STINTS, write_endurance
 from lauftakt.demo.school import DAY, TEAM, write_day
 from lauftakt.store.accounts import add_account, add_team, set_password, verify
-from lauftakt.store.database import Database
-from lauftakt.store.models import Account, Run, Team
+from lauftakt.store.database import Database, now
+from lauftakt.store.models import Account, Car, LapRow, Run, StintWord, Team
+from lauftakt.store.runs import named
 
 EMAIL = "coach@ellerholm.example"
 PASSWORD = "ellerholm"  # noqa: S105 (printed at every start of the demo)
@@ -44,11 +46,44 @@ def load_demo_team(database: Database, hand_in: HandInFile, say: Callable[[str],
         session.get_one(Team, account.team_id).demo = True
         team_id = account.team_id
         runs = session.scalar(select(func.count()).where(Run.team_id == team_id)) or 0
-    if runs >= len(DAY):
+    if runs >= len(DAY) + len(STINTS):
         return
     with tempfile.TemporaryDirectory() as folder:
         say("Driving the demo laps …")
-        files = write_day(Path(folder))
+        files = write_day(Path(folder)) + write_endurance(Path(folder))
+        with database.begin() as session:
+            endow(session, team_id)
         for number, path in enumerate(files, 1):
             say(f"Handing in {path.name} ({number} of {len(files)}) …")
             hand_in(database, team_id, path)
+    with database.begin() as session:
+        say_what_was_tried(session, team_id)
+
+
+def endow(session: Session, team_id: int) -> None:
+    """The sheet of the endurance car, before its first run comes."""
+    car = named(session, Car, team_id, CAR.name)
+    if car.sheet is None:
+        car.sheet = SHEET
+
+
+def say_what_was_tried(session: Session, team_id: int) -> None:
+    """What the drivers of the endurance afternoon were told to try in their stints."""
+    runs = session.scalars(
+        select(Run).join(Car, Car.id == Run.car_id).where(Run.team_id == team_id, Car.name == CAR.name)
+    ).all()
+    said = {stint[0].name: stint[3] for stint in STINTS}
+    for run in runs:
+        there = session.scalar(select(StintWord).where(StintWord.run_id == run.id))
+        first = session.scalar(
+            select(LapRow)
+            .where(LapRow.analysis_id == run.analysis_id, LapRow.time_s.is_not(None))
+            .order_by(LapRow.number)
+            .limit(1)
+        )
+        if there is None and first is not None and run.driver.name in said:
+            session.add(
+                StintWord(
+                    team_id=team_id, run_id=run.id, moment_s=first.start_s, tried=said[run.driver.name], said_at=now()
+                )
+            )

@@ -33,6 +33,7 @@ from lauftakt.web import (
     exports,
     first,
     hand_in,
+    lap_list,
     laps,
     layouts,
     links,
@@ -105,7 +106,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     limiter.init_app(app)
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
-        compare, drivers, accounts, people, first, removing, layouts, circuits, laps, stints, traffic, watch,
+        compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic, watch,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

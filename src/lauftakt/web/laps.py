@@ -67,7 +67,7 @@ def get_laps_file(viewer: Viewer, query_data: schemas.LapsQuery) -> Response:
         run = runs[lap.run]
         cells: list[Any] = [drivers.get(run.driver, ""), run.started_at or run.id, run.car or "", lap.number, lap.kind]
         cells += [lap.set_aside or "", _seconds(lap.time_s), *(_seconds(part) for part in lap.parts_s)]
-        table.writerow([_plain(cell) for cell in cells])
+        table.writerow([plain(cell) for cell in cells])
     answer = Response(out.getvalue().encode("utf-8-sig"), mimetype="text/csv")
     answer.headers.set("Content-Disposition", "attachment", filename="laps.csv")
     return answer
@@ -77,7 +77,7 @@ def _seconds(value: float | None) -> str:
     return "" if value is None else f"{value:.3f}"
 
 
-def _plain(cell: Any) -> Any:
+def plain(cell: Any) -> Any:
     """A cell that no spreadsheet takes for a formula."""
     return f"'{cell}" if isinstance(cell, str) and cell.startswith(FORMULA) else cell
 
@@ -133,7 +133,7 @@ def laps_of_day(session: Session, viewer: Viewer, query: schemas.LapsQuery) -> s
         )
     )
     with_curves = [run for run in runs if run.best_number is not None]
-    entries = _entries(session, with_curves)
+    entries = entries_of_day(with_curves, session)
     columns = _columns(next(iter(entries.values())).layout, query.columns) if entries else []
     rest = [run.analysis_id for run in runs if run.id not in entries and run.analysis_id is not None]
     others = curve_cache().laps(session, viewer.team_id, rest)
@@ -153,7 +153,7 @@ def laps_of_day(session: Session, viewer: Viewer, query: schemas.LapsQuery) -> s
     )
 
 
-def _entries(session: Session, runs: Sequence[Run]) -> dict[int, Entry]:
+def entries_of_day(runs: Sequence[Run], session: Session) -> dict[int, Entry]:
     """The runs of a day with their curves; while they are computed anew on a changed layout and have no version in
     common, those on the newest."""
     roles = ["time_draws", *JUDGED_BY]

@@ -1,10 +1,13 @@
 """Long runs of a day: stints, their means, how the pace falls off, and two of them side by side."""
 
+import csv
+import io
 from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 from apiflask import APIBlueprint
+from flask import Response
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session, joinedload
 
@@ -19,6 +22,7 @@ from lauftakt.store.models import Event, Run, StintWord
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.compare.addresses import key_of, lap_address
+from lauftakt.web.laps import entries_of_day, plain
 from lauftakt.web.policy import Viewer, one, visible
 
 blueprint = APIBlueprint("stints", __name__, tag="Laps")
@@ -41,7 +45,7 @@ def get_stints(viewer: Viewer, query_data: schemas.StintsQuery) -> schemas.Stint
     sizes = sorted({int(size) for size in query_data.windows.split(",") if int(size) > 1})
     with database().begin() as session:
         event = one(session, Event, viewer, query_data.event)
-        found = _stints(session, viewer, event, sizes)
+        found = _stints(session, viewer, event, sizes, query_data.clean)
     by_key = {stint.key: stint for stint in found}
     apart = None
     if query_data.first is not None and query_data.second is not None:
@@ -55,16 +59,51 @@ def get_stints(viewer: Viewer, query_data: schemas.StintsQuery) -> schemas.Stint
     return schemas.StintsOut(stints=found, difference=None if apart is None else schemas.DifferenceOut(**asdict(apart)))
 
 
-def _stints(session: Session, viewer: Viewer, event: Event, sizes: list[int]) -> list[schemas.StintOut]:
+@blueprint.get("/stints/file")
+@only("see")
+@blueprint.input(schemas.StintsQuery, location="query")
+def get_stints_file(viewer: Viewer, query_data: schemas.StintsQuery) -> Response:
+    """The stints of a day as CSV: one row each, then a column for each of its laps."""
+    sizes = sorted({int(size) for size in query_data.windows.split(",") if int(size) > 1})
+    with database().begin() as session:
+        event = one(session, Event, viewer, query_data.event)
+        found = _stints(session, viewer, event, sizes, query_data.clean)
+    out = io.StringIO()
+    table = csv.writer(out)
+    means = [name for size in sizes for name in (f"quickest {size} [s]", f"{size} in a row [s]")]
+    most = max((len(stint.laps) for stint in found), default=0)
+    head = ["driver", "stint", "began", "car", "tyres", "tried", "laps", "mean [s]", *means, "fall-off [s a lap]"]
+    table.writerow([*head, "fall-off from lap", *(f"lap {k + 1} [s]" for k in range(most))])
+    for stint in found:
+        quickest = {window.laps: window.mean_s for window in stint.quickest}
+        in_a_row = {window.laps: window.mean_s for window in stint.in_a_row}
+        cells: list[Any] = [
+            stint.driver.name, stint.number, stint.started_at or "", stint.car or "", stint.tyres or "",
+            stint.tried or "", sum(lap.counts for lap in stint.laps), f"{stint.mean_s:.3f}",
+        ]  # fmt: skip
+        for size in sizes:
+            cells += [f"{own[size]:.3f}" if size in own else "" for own in (quickest, in_a_row)]
+        change = stint.fall_off
+        cells.append("" if change is None else f"{change.per_lap_s:.4f}")
+        cells.append("" if change is None or change.begins is None else change.begins + 1)
+        cells += [f"{lap.time_s:.3f}" if lap.counts else "" for lap in stint.laps]
+        table.writerow([plain(cell) for cell in cells])
+    answer = Response(out.getvalue().encode("utf-8-sig"), mimetype="text/csv")
+    answer.headers.set("Content-Disposition", "attachment", filename="stints.csv")
+    return answer
+
+
+def _stints(session: Session, viewer: Viewer, event: Event, sizes: list[int], clean: bool) -> list[schemas.StintOut]:
     query = visible(Run, viewer).where(Run.event_id == event.id, Run.analysis_id.is_not(None))
     runs = list(
-        session.scalars(query.options(joinedload(Run.driver), joinedload(Run.car)).order_by(Run.started_at, Run.id))
+        session.scalars(query.options(*show.RUN_PARTS, joinedload(Run.analysis)).order_by(Run.started_at, Run.id))
     )
     laps = curve_cache().laps(session, viewer.team_id, [run.analysis_id for run in runs if run.analysis_id is not None])
     words: dict[int, list[StintWord]] = {}
     for word in session.scalars(mine(StintWord, viewer.team_id).where(StintWord.run_id.in_([run.id for run in runs]))):
         words.setdefault(word.run_id, []).append(word)
     ids = [run.analysis_id for run in runs if run.analysis_id is not None]
+    held = _held(session, runs)
     logged = load_figures_by_lap(session, viewer.team_id, ids, LOGGED_OF_STINTS) if ids else {}
     numbers: dict[int, int] = {}
     found = []
@@ -79,8 +118,18 @@ def _stints(session: Session, viewer: Viewer, event: Event, sizes: list[int]) ->
                 role: values[rows] for role, values in logged.get(run.analysis_id or 0, {}).items()
                 if len(values) == len(own)
             }  # fmt: skip
-            found.append(_stint(run, stint, numbers[run.driver_id], sizes, word_, figures))
+            behind = [lap.number in held.get(run.id, ()) for lap in stint]
+            found.append(_stint(run, stint, numbers[run.driver_id], sizes, word_, figures, behind, clean))
     return found
+
+
+def _held(session: Session, runs: list[Run]) -> dict[int, set[int]]:
+    """Numbers of the laps in which another car was in the way, by run."""
+    entries = entries_of_day([run for run in runs if run.best_number is not None], session)
+    return {
+        run_id: {lap.number for lap in curve_cache().analysed(session, entry).laps if lap.held_up}
+        for run_id, entry in entries.items()
+    }
 
 
 def _stint(
@@ -90,9 +139,14 @@ def _stint(
     sizes: list[int],
     word: StintWord | None,
     figures: dict[str, Array],
+    behind: list[bool],
+    clean: bool,
 ) -> schemas.StintOut:
     times = np.array([lap.time_s or np.nan for lap in laps])
-    counting = np.array([lap.set_aside is None for lap in laps])
+    counts = np.array([lap.set_aside is None for lap in laps])
+    counting = counts & ~np.array(behind) if clean else counts
+    if not counting.any():
+        counting = counts
     quickest, in_a_row = windows_of(times, counting, sizes)
     change = fall_off(times, counting)
     return schemas.StintOut(
@@ -114,8 +168,10 @@ def _stint(
         fuel_used_m3=_used(figures.get("fuel")),
         fuel_used_share=_used(figures.get("fuel_share")),
         laps=[
-            schemas.StintLap(key=key_of(run, lap), number=lap.number, time_s=lap.time_s or 0.0, counts=bool(counts))
-            for lap, counts in zip(laps, counting, strict=True)
+            schemas.StintLap(
+                key=key_of(run, lap), number=lap.number, time_s=lap.time_s or 0.0, counts=bool(own), held=held
+            )
+            for lap, own, held in zip(laps, counting, behind, strict=True)
         ],
         mean_s=float(times[counting].mean()),
         quickest=[schemas.WindowOut(**asdict(window)) for window in quickest],

@@ -34,6 +34,11 @@ Array = NDArray[np.float64]
 MOST_RUNS, MOST_EXCURSIONS, MOST_SETS = 60, 200, 40
 # Channels of the car that creep; of others a trend over laps says nothing about the car.
 CREEPING = ("temperature", "pressure", "voltage")
+DRIVERS_OWN = ("brake_pressure",)
+# Less over all that was looked at is not worth a word: K, Pa, V.
+LEAST = {"temperature": 2.0, "pressure": 5_000.0, "voltage": 0.1}
+# A limit that is further away is no news.
+NEAR_S = 7200.0
 # Begin with what most coaches look at; the coach's own sets say more.
 FIRST = (
     "engine_speed:high", "water_temperature:high", "oil_temperature:high", "oil_pressure:low", "battery_voltage:mean",
@@ -281,7 +286,7 @@ class _Watch:
 
     def _trends(self) -> list[schemas.TrendOut]:
         found = []
-        creeping = [role for role in self._roles() if role.quantity in CREEPING and role.role != AMBIENT]
+        creeping = [role for role in self._roles() if _creeps(role)]
         for run in self.runs:
             laps, figures = self._of(run)
             limits = sheet_of(run.car).limits if run.car is not None else []
@@ -292,9 +297,9 @@ class _Watch:
                 inner = [k for k, lap in enumerate(laps) if lap.time_s is not None]
                 moments = np.array([(laps[k].start_s + laps[k].end_s) / 2 for k in inner])
                 own = trend(moments, rows[inner, 2], _limit_for(role.role, limits))
-                if own is not None and own.clear:
-                    found.append(_trend(role, own, run.id, run.car_id))
-        return found + self._over_days(creeping)
+                found += _worth(role, own, moments, run.id, run.car_id)
+        found += self._over_days(creeping)
+        return sorted(found, key=lambda row: row.left_s if row.left_s is not None else float("inf"))
 
     def _over_days(self, creeping: Sequence[schemas.WatchRole]) -> list[schemas.TrendOut]:
         """What creeps from run to run of a car."""
@@ -309,8 +314,7 @@ class _Watch:
                         moments.append(run.started_at.timestamp())
                         values.append(float(np.nanmedian(rows[:, 2])))
                 own = trend(np.array(moments), np.array(values), _limit_for(role.role, sheet_of(car).limits))
-                if own is not None and own.clear:
-                    found.append(_trend(role, own, None, car.id))
+                found += _worth(role, own, np.array(moments), None, car.id)
         return found
 
 
@@ -319,18 +323,34 @@ def _limit_for(role: str, limits: Sequence[schemas.CarLimit]) -> Limit | None:
     return Limit(**own.model_dump()) if own is not None else None
 
 
-def _trend(role: schemas.WatchRole, own: Trend, run: int | None, car: int | None) -> schemas.TrendOut:
-    return schemas.TrendOut(
-        run=run,
-        car=car,
-        role=role.role,
-        label=role.label,
-        quantity=role.quantity,
-        per_minute=own.per_s * 60.0,
-        low_per_minute=own.low * 60.0,
-        high_per_minute=own.high * 60.0,
-        left_s=own.left_s,
-    )
+def _creeps(role: schemas.WatchRole) -> bool:
+    """Whether a channel tells of the car what creeps."""
+    return role.quantity in CREEPING and role.role != AMBIENT and not role.role.startswith(DRIVERS_OWN)
+
+
+def _worth(
+    role: schemas.WatchRole, own: Trend | None, moments: Array, run: int | None, car: int | None
+) -> list[schemas.TrendOut]:
+    """A trend that is worth a word, with what it comes to over all that was looked at; none otherwise."""
+    if own is None or not own.clear:
+        return []
+    span = float(np.ptp(moments))
+    if abs(own.per_s) * span < LEAST[role.quantity]:
+        return []
+    return [
+        schemas.TrendOut(
+            run=run,
+            car=car,
+            role=role.role,
+            label=role.label,
+            quantity=role.quantity,
+            over_s=span,
+            by=own.per_s * span,
+            by_low=own.low * span,
+            by_high=own.high * span,
+            left_s=own.left_s if own.left_s is not None and own.left_s < NEAR_S else None,
+        )
+    ]
 
 
 def _figure(code: str) -> schemas.WatchFigure:

@@ -7,7 +7,9 @@ from pathlib import Path
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lauftakt.demo.endurance import write_endurance
 from lauftakt.demo.school import TEAM, write_day
+from lauftakt.demo.team import endow
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database, mine
 from lauftakt.store.models import Account, Job, Run, Team
@@ -43,7 +45,9 @@ def fill_demo_school(database: Database, inbox: Path, ours: Claim, report: Repor
     report(0.1, "driving the laps")
     more: list[int] = []
     with tempfile.TemporaryDirectory() as folder:
-        layout, *logs = write_day(Path(folder))
+        layout, *logs = write_day(Path(folder)) + write_endurance(Path(folder))
+        with database.begin() as session:
+            endow(session, ours.team_id)
         giver = Giver(ours.team_id, "shell")
         report(0.5, "handing in")
         # The start line first: a log that came before it would make a circuit of its own.

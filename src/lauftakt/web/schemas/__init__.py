@@ -81,6 +81,9 @@ from lauftakt.web.schemas.hand_ins import (
     UploadOut,
 )
 from lauftakt.web.schemas.laps import (
+    AllLapsOut,
+    AllLapsQuery,
+    AnyLap,
     Column,
     DifferenceOut,
     FallOffOut,
@@ -181,6 +184,9 @@ __all__ = [
     "ActionList",
     "ActionOut",
     "ActionQuery",
+    "AllLapsOut",
+    "AllLapsQuery",
+    "AnyLap",
     "Bests",
     "CarKept",
     "CarLimit",

@@ -4,11 +4,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Schema, Text
+from lauftakt.web.schemas.base import Choice, Schema, Text
 from lauftakt.web.schemas.runs import DriverOut, EventOut
 
 Reason = Literal["track_limits", "traffic", "wet", "mistake", "warming_up", "by_hand"]
 Key = Annotated[str, StringConstraints(max_length=40)]
+Day = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d{2}-\d{2}$")]
 
 
 class SheetRun(Schema):
@@ -87,6 +88,51 @@ class LapsQuery(Schema):
     columns: Literal["sectors", "passages"] = "sectors"
 
 
+class AllLapsQuery(Schema):
+    """Laps of any days; ``after`` is what the page before named as the next."""
+
+    layout: int | None = None
+    driver: int | None = None
+    car: int | None = None
+    event: int | None = None
+    since: Day | None = None
+    until: Day | None = None
+    counting: bool = False
+    reason: Annotated[str, StringConstraints(max_length=20)] | None = None
+    order: Literal["newest", "quickest"] = "newest"
+    after: Annotated[str, StringConstraints(max_length=200)] | None = None
+
+
+class AnyLap(Schema):
+    key: Key
+    run: int
+    number: int
+    driver: DriverOut
+    car: str | None
+    day: str
+    event: str
+    layout: str
+    layout_id: int
+    run_kind: str
+    started_at: str | None
+    conditions: str | None
+    tyres: str | None
+    kind: str
+    set_aside: str | None
+    note: str | None
+    time_s: float | None
+    time_u_s: float | None
+    best_of_run: bool
+
+
+class AllLapsOut(Schema):
+    laps: list[AnyLap]
+    next: str | None
+    drivers: list[DriverOut] = Field(description="With the first page: by what the list can be narrowed.")
+    cars: list[Choice]
+    layouts: list[Choice]
+
+
 class LapsJudged(Schema):
     """The same of several laps: they count, they do not, or they are left to the program again."""
 
@@ -106,6 +152,7 @@ class StintLap(Schema):
     number: int
     time_s: float
     counts: bool
+    held: bool = Field(description="Another car was probably in the way in a part of it.")
 
 
 class WindowOut(Schema):
@@ -205,6 +252,7 @@ class StintsOut(Schema):
 
 class StintsQuery(Schema):
     event: int
+    clean: bool = Field(default=True, description="Laps behind another car are left out of means and differences.")
     windows: str = Field(default="4,8,12", pattern=r"^\d{1,3}(,\d{1,3}){0,5}$", description="Laps, by commas.")
     first: Key | None = None
     second: Key | None = None

@@ -124,9 +124,10 @@ class TrendOut(Schema):
     role: str
     label: str
     quantity: str
-    per_minute: float
-    low_per_minute: float
-    high_per_minute: float
+    over_s: float = Field(description="From the first lap or run that was looked at to the last.")
+    by: float = Field(description="Change over that time, with its 95 % interval.")
+    by_low: float
+    by_high: float
     left_s: float | None = Field(description="Until the limit, at this pace; null where none is near.")
 
 

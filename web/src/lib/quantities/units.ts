@@ -29,6 +29,7 @@ type Kind =
   | 'acceleration'
   | 'temperature'
   | 'turn_rate'
+  | 'voltage'
   | 'time';
 
 const KINDS: Record<Kind, Record<UnitSystem, Unit>> = {
@@ -44,6 +45,7 @@ const KINDS: Record<Kind, Record<UnitSystem, Unit>> = {
   acceleration: { metric: unit('g', 1 / 9.80665, 2), imperial: unit('g', 1 / 9.80665, 2) },
   temperature: { metric: unit('°C', 1, 0, -273.15), imperial: unit('°F', 1.8, 0, -459.67) },
   turn_rate: { metric: unit('°/s', 57.29577951308232, 0), imperial: unit('°/s', 57.29577951308232, 0) },
+  voltage: { metric: unit('V', 1, 2), imperial: unit('V', 1, 2) },
   time: { metric: unit('s', 1, 2), imperial: unit('s', 1, 2) },
 };
 
@@ -59,6 +61,12 @@ export function unitOfQuantity(quantity: string, system: UnitSystem): Unit {
 /** A unit that only the logger knows: shown with its values as they were written. */
 export function loggersUnit(label: string): Unit {
   return { label, factor: 1, offset: 0, digits: 1 };
+}
+
+/** A figure that was typed, back in SI; null where it is none. */
+export function typedIn(text: string, u: Unit): number | null {
+  const value = Number(text.trim().replace('−', '-').replace(',', '.'));
+  return text.trim() === '' || !Number.isFinite(value) ? null : (value - u.offset) / u.factor;
 }
 
 /** A figure in a unit, without the unit itself. A minus is a real minus, so that columns align. */

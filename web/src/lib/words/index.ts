@@ -5,6 +5,8 @@ import { doubtTexts } from './doubt';
 import { handInTexts } from './hand-in';
 import { lapsTexts } from './laps';
 import { paddockTexts } from './paddock';
+import { tableTexts } from './table';
+import { allLapsTexts, stintTexts, trafficTexts, watchTexts } from './watch';
 import {
   accountTexts,
   firstTexts,
@@ -27,6 +29,11 @@ export const texts = {
   person: personTexts,
   removal: removalTexts,
   steps: stepsTexts,
+  table: tableTexts,
+  watch: watchTexts,
+  traffic: trafficTexts,
+  stint: stintTexts,
+  allLaps: allLapsTexts,
   loading: 'Loading …',
   again: 'Try again',
   close: 'Close',

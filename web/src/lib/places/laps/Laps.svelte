@@ -3,7 +3,7 @@
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { FileDown } from '@lucide/svelte';
   import { SvelteSet } from 'svelte/reactivity';
-  import { api, done } from '$lib/api/client';
+  import { api, done, type AnyLap } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
   import { between, deskAddress, groups, order, type By, type Show } from '$lib/laps/sheet';
   import { day as written } from '$lib/quantities/dates.svelte';
@@ -12,9 +12,13 @@
   import Book from '$lib/parts/Book.svelte';
   import { noteAction } from '$lib/parts/notes.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
+  import { asIs, readView, writeView, type TableView } from '$lib/parts/table/columns';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import AllLaps, { type Narrowed } from '$lib/places/laps/AllLaps.svelte';
+  import CarWatch from '$lib/places/laps/CarWatch.svelte';
   import LongRuns from '$lib/places/laps/LongRuns.svelte';
   import RhythmLine from '$lib/places/laps/RhythmLine.svelte';
+  import TrafficSheet from '$lib/places/laps/TrafficSheet.svelte';
   import SheetTable from '$lib/places/laps/SheetTable.svelte';
   import WhoIsWhere from '$lib/places/laps/WhoIsWhere.svelte';
   import { lapsKeys } from '$lib/words/laps';
@@ -34,11 +38,58 @@
   let columns = $state<Columns>(query.get('columns') === 'passages' ? 'passages' : 'sectors');
   let show = $state<Show>(SHOWS.find((own) => own === query.get('show')) ?? 'times');
   let onlyCounting = $state(query.get('only') === 'counting');
-  const VIEWS = ['sheet', 'where', 'long'] as const;
+  /** columns by which either table sorts or filters; figures bring their own */
+  const TABLE_COLUMNS = [
+    'driver',
+    'day',
+    'run',
+    'lap',
+    'time',
+    'beyond',
+    'circuit',
+    'aside',
+    'car',
+    'conditions',
+    'tyres',
+    'kind',
+    'event',
+    'note',
+    ...(query.get('figures') ?? '').split(','),
+  ];
+  function narrowedParts(own: Narrowed): string[] {
+    return [
+      ...(own.order === 'quickest' ? ['order=quickest'] : []),
+      ...(own.layout ? [`layout=${own.layout}`] : []),
+      ...(own.driver ? [`who=${own.driver}`] : []),
+      ...(own.car ? [`car=${own.car}`] : []),
+      ...(own.since ? [`since=${own.since}`] : []),
+      ...(own.until ? [`until=${own.until}`] : []),
+      ...(own.counting ? ['counting=only'] : []),
+    ];
+  }
+  const VIEWS = ['sheet', 'where', 'long', 'car', 'all'] as const;
   let view = $state(VIEWS.find((own) => own === query.get('view')) ?? 'sheet');
   let windows = $state(
     /^\d{1,3}(,\d{1,3}){0,5}$/.test(query.get('windows') ?? '') ? (query.get('windows') ?? '') : '4,8,12',
   );
+  /** of the car watch and of the list of all laps */
+  let over = $state(/^(car|driver):\d{1,9}$/.test(query.get('over') ?? '') ? (query.get('over') ?? '') : '');
+  let figures = $state(
+    /^[a-z0-9_:,]{1,2000}$/.test(query.get('figures') ?? '') ? (query.get('figures') ?? '') : '',
+  );
+  let table = $state.raw<TableView>(readView(query.get('table'), TABLE_COLUMNS));
+  const asDay = (name: string): string => (/^\d{4}-\d{2}-\d{2}$/.exec(query.get(name) ?? '') ?? [''])[0];
+  let narrowed = $state.raw<Narrowed>({
+    order: query.get('order') === 'quickest' ? 'quickest' : 'newest',
+    layout: whole('layout'),
+    driver: whole('who'),
+    car: whole('car'),
+    since: asDay('since'),
+    until: asDay('until'),
+    counting: query.get('counting') === 'only',
+  });
+  let loaded = $state.raw<AnyLap[]>([]);
+  let traffic = $state<string | null>(null);
   let by = $state<By>(query.get('by') === 'best' ? 'best' : 'median');
   let sorted = $state<number | null>(null);
   let reason = $state<(typeof REASONS)[number]>('by_hand');
@@ -70,8 +121,9 @@
     void columns;
     sorted = null;
   });
-  // What is chosen but gone, or not shown any more, is not chosen.
+  // What is chosen but gone, or not shown any more, is not chosen; the list of all laps keeps its own.
   $effect(() => {
+    if (view === 'all') return;
     for (const key of [...chosen]) if (!listed.includes(key)) chosen.delete(key);
   });
   keepAddress('/laps', () =>
@@ -84,6 +136,10 @@
       ...(view !== 'sheet' ? [`view=${view}`] : []),
       ...(by !== 'median' ? [`by=${by}`] : []),
       ...(windows !== '4,8,12' ? [`windows=${windows}`] : []),
+      ...(over && view === 'car' ? [`over=${over}`] : []),
+      ...(figures && view === 'car' ? [`figures=${figures}`] : []),
+      ...(writeView(table) ? [`table=${encodeURIComponent(writeView(table))}`] : []),
+      ...(view === 'all' ? narrowedParts(narrowed) : []),
     ].join('&'),
   );
 
@@ -110,7 +166,7 @@
   }
 
   async function judge(counts: boolean | null): Promise<void> {
-    const some = listed.filter((key) => chosen.has(key));
+    const some = chosenKeys();
     if (!some.length || !may) return;
     trouble = null;
     try {
@@ -125,12 +181,32 @@
     }
   }
 
-  function compare(): void {
-    const timed = listed.filter(
-      (key) => chosen.has(key) && laps.data?.laps.find((lap) => lap.key === key)?.time_s !== null,
-    );
-    const best = laps.data?.drivers.find((item) => item.best_lap)?.best_lap;
-    if (timed.length && best) void goto(deskAddress(timed.slice(0, 23), best, null));
+  const chosenKeys = (): string[] =>
+    view === 'all'
+      ? loaded.flatMap((lap) => (chosen.has(lap.key) ? [lap.key] : []))
+      : listed.filter((key) => chosen.has(key));
+
+  /** The chosen laps on the desk: against the best of the day, or of the chosen ones where they are of any day. */
+  function compare(against: string | null = null): void {
+    const all = view === 'all' ? loaded : (laps.data?.laps ?? []);
+    const timed = chosenKeys()
+      .flatMap((key) => all.find((lap) => lap.key === key) ?? [])
+      .filter((lap) => lap.time_s !== null);
+    if (view === 'all') {
+      const measure = loaded.find((lap) => lap.key === against);
+      const layouts = new Set(
+        [...timed, ...(measure ? [measure] : [])].map((lap) => (lap as AnyLap).layout_id),
+      );
+      if (layouts.size > 1) {
+        trouble = new Error(texts.allLaps.apart);
+        return;
+      }
+    }
+    const quickest = [...timed].sort((a, b) => (a.time_s ?? 0) - (b.time_s ?? 0))[0]?.key;
+    const best =
+      against ?? (view === 'all' ? quickest : laps.data?.drivers.find((item) => item.best_lap)?.best_lap);
+    const keysOf = timed.map((lap) => lap.key);
+    if (best && (keysOf.length || against)) void goto(deskAddress(keysOf.slice(0, 23), best, null));
   }
 
   function onkey(press: KeyboardEvent): void {
@@ -138,7 +214,10 @@
     if (target instanceof HTMLSelectElement || press.ctrlKey || press.metaKey || press.altKey) return;
     if (target instanceof HTMLInputElement && target.type !== 'checkbox') return;
     if (!(present.me?.shortcuts ?? true)) return;
-    if (press.key === 'ArrowDown' || press.key === 'ArrowUp') {
+    if (view !== 'sheet' && view !== 'all') {
+      if (press.key !== '?') return;
+      helping = true;
+    } else if (view === 'sheet' && (press.key === 'ArrowDown' || press.key === 'ArrowUp')) {
       const at = current === null ? -1 : listed.indexOf(current);
       const next =
         listed[press.key === 'ArrowDown' ? Math.min(at + 1, listed.length - 1) : Math.max(at - 1, 0)];
@@ -146,7 +225,7 @@
       if (press.shiftKey) choose(current ? [current, next] : [next], true);
       current = next;
       document.querySelector(`tr[data-lap="${next}"]`)?.scrollIntoView({ block: 'nearest' });
-    } else if (press.key === ' ' && current && !(target instanceof HTMLButtonElement)) {
+    } else if (view === 'sheet' && press.key === ' ' && current && !(target instanceof HTMLButtonElement)) {
       if (target instanceof HTMLInputElement) return;
       choose([current], !chosen.has(current));
     } else if (press.key === 's') void judge(false);
@@ -157,6 +236,11 @@
     press.preventDefault();
   }
 
+  const onlyOne = $derived(
+    view === 'sheet' && chosen.size === 1
+      ? laps.data?.laps.find((lap) => chosen.has(lap.key) && lap.time_s !== null)
+      : undefined,
+  );
   const about = $derived(
     laps.data?.event
       ? `${laps.data.event.circuit}. ${laps.data.event.name}, ${written(laps.data.event.day)}`
@@ -189,20 +273,22 @@
             {/each}
           </select>
         </label>
-        <label>
-          <span class="muted">{t.driver}</span>
-          <select
-            class="select"
-            value={driver ?? ''}
-            onchange={(e) => (driver = e.currentTarget.value ? Number(e.currentTarget.value) : null)}
-          >
-            <option value="">{t.everybody}</option>
-            {#each laps.data.drivers as item (item.driver.id)}
-              <option value={item.driver.id}>{item.driver.name}</option>
-            {/each}
-          </select>
-        </label>
-        {#if view !== 'long'}
+        {#if view !== 'all'}
+          <label>
+            <span class="muted">{t.driver}</span>
+            <select
+              class="select"
+              value={driver ?? ''}
+              onchange={(e) => (driver = e.currentTarget.value ? Number(e.currentTarget.value) : null)}
+            >
+              <option value="">{t.everybody}</option>
+              {#each laps.data.drivers as item (item.driver.id)}
+                <option value={item.driver.id}>{item.driver.name}</option>
+              {/each}
+            </select>
+          </label>
+        {/if}
+        {#if view === 'sheet' || view === 'where'}
           <label>
             <span class="muted">{t.columns}</span>
             <select class="select" bind:value={columns}>
@@ -262,8 +348,15 @@
     <div class="bar">
       <div class="views" role="tablist" aria-label={t.view}>
         {#each VIEWS as own (own)}
-          <button type="button" role="tab" aria-selected={view === own} onclick={() => (view = own)}
-            >{t.views[own]}</button
+          <button
+            type="button"
+            role="tab"
+            aria-selected={view === own}
+            onclick={() => {
+              if (own === 'all' || view === 'all') chosen.clear();
+              if (own !== view) table = asIs;
+              view = own;
+            }}>{t.views[own]}</button
           >
         {/each}
       </div>
@@ -277,11 +370,18 @@
           <button type="button" class="may" onclick={() => void judge(true)}>{t.letCount}</button>
           <button type="button" class="may" onclick={() => void judge(null)}>{t.leave}</button>
         {/if}
-        <button type="button" class="do" onclick={compare}>{t.compare}</button>
+        {#if may && onlyOne}
+          <button type="button" class="may" onclick={() => (traffic = onlyOne.key)}
+            >{texts.traffic.open}</button
+          >
+        {/if}
+        <button type="button" class="do" onclick={() => compare()}>{t.compare}</button>
         <button type="button" class="may" onclick={() => chosen.clear()}>{t.clear}</button>
       {/if}
       <span class="grow"></span>
-      <a class="may" href={file} download><FileDown size={15} />{t.file}</a>
+      {#if view === 'sheet' || view === 'where'}
+        <a class="may" href={file} download><FileDown size={15} />{t.file}</a>
+      {/if}
       <button type="button" class="may" aria-label={t.keys} title={t.keys} onclick={() => (helping = true)}
         ><kbd>?</kbd></button
       >
@@ -289,7 +389,31 @@
     {#if view === 'where'}
       <WhoIsWhere day={laps.data} {by} {driver} {sorted} onsort={(column) => (sorted = column)} />
     {:else if view === 'long'}
-      <LongRuns event={laps.data.event.id} {driver} {windows} onwindows={(text) => (windows = text)} />
+      <LongRuns event={laps.data.event.id} {driver} {windows} {may} onwindows={(text) => (windows = text)} />
+    {:else if view === 'car'}
+      <CarWatch
+        event={laps.data.event.id}
+        {driver}
+        {over}
+        {figures}
+        {table}
+        {may}
+        onchange={(to) => {
+          over = to.over ?? over;
+          figures = to.figures ?? figures;
+          table = to.table ?? table;
+        }}
+      />
+    {:else if view === 'all'}
+      <AllLaps
+        {narrowed}
+        {table}
+        {chosen}
+        onnarrow={(to) => (narrowed = to)}
+        ontable={(to) => (table = to)}
+        onlaps={(all) => (loaded = all)}
+        onmeasure={(lap) => compare(lap.key)}
+      />
     {:else if shown.length}
       <SheetTable day={laps.data} {shown} {show} {chosen} present={current} onchoose={choose} onrow={row} />
     {:else}
@@ -308,6 +432,18 @@
   {/if}
 </Book>
 
+{#if traffic && laps.data}
+  {@const own = laps.data.laps.find((lap) => lap.key === traffic)}
+  {@const run = laps.data.runs.find((item) => item.id === own?.run)}
+  {#if own}
+    <TrafficSheet
+      lap={own}
+      who={laps.data.drivers.find((item) => item.driver.id === run?.driver)?.driver.name ?? ''}
+      length={laps.data.columns.at(-1)?.to_m ?? 0}
+      onclose={() => (traffic = null)}
+    />
+  {/if}
+{/if}
 <Sheet bind:open={helping} title={t.keysTitle}>
   <dl class="keys">
     {#each lapsKeys as [shownKey, does] (shownKey)}<dt><kbd>{shownKey}</kbd></dt>

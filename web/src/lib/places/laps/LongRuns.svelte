@@ -8,7 +8,11 @@
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { ticks } from '$lib/draw/trace';
-  import { lapTime } from '$lib/quantities/units';
+  import { savePicture } from '$lib/draw/takeaway';
+  import { watchUnit } from '$lib/laps/watch';
+  import { figure, lapTime } from '$lib/quantities/units';
+  import { present } from '$lib/session/present.svelte';
+  import StintSheet from '$lib/places/laps/StintSheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
 
@@ -16,9 +20,10 @@
     event: number;
     driver: number | null;
     windows: string;
+    may: boolean;
     onwindows: (text: string) => void;
   }
-  let { event, driver, windows, onwindows }: Props = $props();
+  let { event, driver, windows, may, onwindows }: Props = $props();
 
   const t = texts.laps;
   const HEIGHT = 250;
@@ -30,13 +35,22 @@
   const pair = new SvelteSet<string>();
   const two = $derived(pair.size === 2 ? [...pair] : []);
 
+  let clean = $state(true);
+  let saying = $state<string | null>(null);
+  let svg = $state<SVGSVGElement>();
+
   const stints = createQuery(() => ({
-    queryKey: keys.stints({ event, windows, two }),
+    queryKey: keys.stints({ event, windows, clean, two }),
     queryFn: ({ signal }) =>
       done(
         api.GET('/api/stints', {
           params: {
-            query: { event, windows, ...(two.length ? { first: two[0] ?? '', second: two[1] ?? '' } : {}) },
+            query: {
+              event,
+              windows,
+              clean,
+              ...(two.length ? { first: two[0] ?? '', second: two[1] ?? '' } : {}),
+            },
           },
           signal,
         }),
@@ -115,6 +129,35 @@
     }
   }
 
+  const said_of = (stint: Stint): string => {
+    const temperature = watchUnit('temperature', present.units);
+    const warm = (value: number) => `${figure(value, temperature)} ${temperature.label}`;
+    return [
+      stint.tried,
+      stint.tyres,
+      stint.ambient_k === null ? '' : texts.stint.air(warm(stint.ambient_k)),
+      stint.track_k === null ? '' : texts.stint.track(warm(stint.track_k)),
+      stint.fuel_used_m3 !== null
+        ? texts.stint.fuel(`${(stint.fuel_used_m3 * 1000).toFixed(1)} l`)
+        : stint.fuel_used_share !== null
+          ? texts.stint.fuel(`${(stint.fuel_used_share * 100).toFixed(0)} %`)
+          : '',
+    ]
+      .filter(Boolean)
+      .join('; ');
+  };
+
+  /** lap by lap, the second of the two against the first, over laps that count in both */
+  const apart = $derived.by(() => {
+    const [first, second] = two.map((key) => all.find((stint) => stint.key === key));
+    if (!first || !second) return [];
+    return first.laps.flatMap((lap, i) => {
+      const other = second.laps[i];
+      return lap.counts && other?.counts ? [{ i, by: other.time_s - lap.time_s }] : [];
+    });
+  });
+  const widest = $derived(Math.max(0.1, ...apart.map((item) => Math.abs(item.by))));
+
   const mean = (stint: Stint, laps: number, kind: 'quickest' | 'in_a_row') =>
     lapTime(stint[kind].find((window) => window.laps === laps)?.mean_s ?? null);
 </script>
@@ -126,7 +169,7 @@
 {:else if stints.data}
   <p class="said" role="status">{said}</p>
   <div class="picture" bind:clientWidth={width}>
-    <svg {width} height={HEIGHT} role="img" aria-label={t.stintPicture}>
+    <svg bind:this={svg} {width} height={HEIGHT} role="img" aria-label={t.stintPicture}>
       {#each marks as mark (mark)}
         <line class="rule" x1={LEFT} x2={width} y1={y(mark)} y2={y(mark)} />
         <text x={LEFT - 8} y={y(mark)} text-anchor="end" class="figure">{lapTime(mark)}</text>
@@ -142,7 +185,16 @@
         <g opacity={faint ? 0.25 : stint.number > 1 ? 0.7 : 1}>
           <path d={path(stint)} stroke={colour} stroke-width={two.includes(stint.key) ? 2.6 : 1.5} />
           {#each stint.laps as lap, i (lap.key)}
-            {#if lap.counts}
+            {#if lap.held}
+              <circle
+                class="held"
+                cx={x(i)}
+                cy={Math.min(Math.max(y(lap.time_s), 5), HEIGHT - BELOW)}
+                r="3"
+                stroke={colour}
+                ><title>{name(stint)}, {t.lap} {lap.number}: {lapTime(lap.time_s)}, {t.held}</title></circle
+              >
+            {:else if lap.counts}
               <circle cx={x(i)} cy={y(lap.time_s)} r="3" fill={colour}
                 ><title>{name(stint)}, {t.lap} {lap.number}: {lapTime(lap.time_s)}</title></circle
               >
@@ -151,6 +203,32 @@
         </g>
       {/each}
     </svg>
+    {#if apart.length}
+      <svg {width} height={70} role="img" aria-label={t.lapByLap}>
+        <line class="rule" x1={LEFT} x2={width} y1={35} y2={35} />
+        <text x={0} y={8}>{t.lapByLap}</text>
+        {#each apart as item (item.i)}
+          <rect
+            class={item.by > 0 ? 'slower' : 'quicker'}
+            x={x(item.i) - 5}
+            width="10"
+            y={item.by > 0 ? 35 - (item.by / widest) * 30 : 35}
+            height={Math.max(1, (Math.abs(item.by) / widest) * 30)}
+            ><title>{t.lap} {item.i + 1}: {item.by > 0 ? '+' : '−'}{Math.abs(item.by).toFixed(2)} s</title
+            ></rect
+          >
+        {/each}
+      </svg>
+    {/if}
+  </div>
+  <div class="take">
+    <label><input type="checkbox" bind:checked={clean} />{t.clean}</label>
+    <a class="may" href="/api/stints/file?event={event}&windows={windows}&clean={clean}" download
+      >{texts.stint.file}</a
+    >
+    <button type="button" class="may" onclick={() => svg && savePicture(svg, 'long-runs')}
+      >{texts.stint.picture}</button
+    >
   </div>
   <div class="scroll">
     <table>
@@ -196,6 +274,17 @@
             {/each}
             <td>{pace(stint)}</td>
           </tr>
+          <tr class="told">
+            <td></td>
+            <td colspan={4 + 2 * sizes.length}>
+              {said_of(stint)}
+              {#if may}
+                <button type="button" class="say" onclick={() => (saying = stint.key)}
+                  >{texts.stint.say}</button
+                >
+              {/if}
+            </td>
+          </tr>
         {/each}
       </tbody>
     </table>
@@ -213,9 +302,54 @@
       }}
     />
   </label>
+  {#if saying}
+    {@const own = all.find((stint) => stint.key === saying)}
+    {#if own}<StintSheet stint={own} name={name(own)} onclose={() => (saying = null)} />{/if}
+  {/if}
 {/if}
 
 <style>
+  .held {
+    fill: var(--paper);
+    stroke-width: 1.5;
+  }
+  .told td {
+    padding-left: 0;
+    white-space: normal;
+    color: var(--muted);
+    font-size: 12px;
+  }
+  .take label {
+    display: flex;
+    gap: 6px;
+    align-items: center;
+    font-size: 12px;
+  }
+  .take input {
+    accent-color: var(--accent);
+  }
+  .take {
+    display: flex;
+    gap: 8px;
+    margin-top: 4px;
+  }
+  .take .may {
+    min-height: 26px;
+    padding: 0 8px;
+    font-size: 12px;
+  }
+  .say {
+    text-decoration: underline dotted;
+    cursor: pointer;
+    color: var(--muted);
+    font-size: 12px;
+  }
+  .slower {
+    fill: var(--loss);
+  }
+  .quicker {
+    fill: var(--gain);
+  }
   .none {
     padding: 40px 0;
     font-size: 15px;
