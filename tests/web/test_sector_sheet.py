@@ -8,6 +8,7 @@ import pytest
 
 from lauftakt.core.laps.counting import theoretical_best
 from lauftakt.core.laps.times import passage_times
+from lauftakt.web.paper import lap_time
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -118,3 +119,47 @@ def test_stints_of_a_day_side_by_side(school: Coach, day: Day) -> None:
     assert pair["difference"]["total_s"] == pytest.approx(float((own[1][:count] - own[0][:count]).sum()), abs=1e-6)
     assert school.get(f"/api/stints?event={event}&first=1-1&second=2-2").status_code == 404
     assert school.get(f"/api/stints?event={event}&windows=x").status_code == 422
+
+
+def test_a_lap_of_any_day_is_the_base(school: Coach, day: Day) -> None:
+    found = school.get("/api/laps").json
+    lap = next(row for row in found["laps"] if row["time_s"] and row["run"] == found["runs"][1]["id"])
+    for columns in ("sectors", "passages"):
+        told = school.get(f"/api/laps?columns={columns}&base={lap['key']}").json
+        own = next(row for row in told["laps"] if row["key"] == lap["key"])
+        assert told["base"]["driver"] == "Ines"
+        assert told["base"]["time_s"] == pytest.approx(own["time_s"], abs=1e-6)
+        assert [p or -1 for p in told["base"]["parts_s"]] == pytest.approx([p or -1 for p in own["parts_s"]], abs=2e-5)
+    assert found["base"] is None
+    assert school.get("/api/laps?base=999999-3").status_code == 404
+    assert school.get("/api/laps?base=nonsense").status_code == 422
+
+
+def test_the_best_parts_of_all_make_one_lap(school: Coach, day: Day) -> None:
+    found = school.get("/api/laps").json
+    best = [
+        min(min(lap.sector_times_s[k] for lap in run.counting) for run in day.runs[:2])
+        for k in range(len(found["columns"]))
+    ]
+    assert found["composite"]["time_s"] == pytest.approx(sum(best), abs=1e-6)
+    assert len(found["composite"]["drivers"]) == len(best)
+
+
+def test_the_sheet_is_set_on_paper(school: Coach, day: Day) -> None:
+    answer = school.get("/api/laps/sheet?columns=passages")
+    assert answer.mimetype == "application/pdf"
+    assert answer.data.startswith(b"%PDF-")
+    hostile = '#panic("no") $x$ <b> \\ " 𝔏auf' + "ä" * 150
+    run = school.get("/api/laps").json["runs"][0]["id"]
+    assert school.patch(f"/api/runs/{run}", json={"driver": hostile[:190]}).status_code == 200
+    assert school.get("/api/laps/sheet").data.startswith(b"%PDF-")
+
+
+def test_times_are_written_as_they_are_read() -> None:
+    assert [lap_time(t) for t in (114.224, 59.999, 3.5, None, 119.999)] == [
+        "1:54.22",
+        "1:00.00",
+        "3.50",
+        "–",
+        "2:00.00",
+    ]

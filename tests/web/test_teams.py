@@ -66,6 +66,7 @@ PATCH  /api/layouts/<int:layout_id>                        + + - - ? 0 0
 GET    /api/layouts/<int:layout_id>/geojson                + + + - ? 0 0
 GET    /api/laps                                           + + + ? ? 0 0
 GET    /api/laps/file                                      + + + ? ? 0 0
+GET    /api/laps/sheet                                     + + + ? ? 0 0
 GET    /api/laps/all                                       + + + e e 0 0
 POST   /api/laps/traffic                                   + + - - ? 0 0
 GET    /api/stints/file                                    + + + ? ? 0 0
@@ -279,6 +280,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/watch": f"?event={ids['event_id']}",
         "/api/stints/file": f"?event={ids['event_id']}",
         "/api/stints": f"?event={ids['event_id']}",
+        "/api/laps/sheet": f"?event={ids['event_id']}",
         "/api/laps/file": f"?event={ids['event_id']}",
         "/api/runs/<int:run_id>/file": "?lap=2&format=csv",
     }

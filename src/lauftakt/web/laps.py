@@ -17,9 +17,10 @@ from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.delta import level
 from lauftakt.core.laps.counting import counting_of
 from lauftakt.core.laps.sheet import sheet
-from lauftakt.core.laps.times import draws_at, passage_times
+from lauftakt.core.laps.times import draws_at, passage_times, sector_times
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.signals import JUDGED_BY
+from lauftakt.formats.sheets import set_sheet
 from lauftakt.store.actions import note_action
 from lauftakt.store.analyses import LapView
 from lauftakt.store.lineup import Entry
@@ -29,6 +30,7 @@ from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.compare.addresses import key_of, lap_address
 from lauftakt.web.compare.lineup import entries_of_runs
 from lauftakt.web.labels import judge_lap
+from lauftakt.web.paper import paper
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.work.jobs import being_renewed
 
@@ -70,6 +72,21 @@ def get_laps_file(viewer: Viewer, query_data: schemas.LapsQuery) -> Response:
         table.writerow([plain(cell) for cell in cells])
     answer = Response(out.getvalue().encode("utf-8-sig"), mimetype="text/csv")
     answer.headers.set("Content-Disposition", "attachment", filename="laps.csv")
+    return answer
+
+
+@blueprint.get("/laps/sheet")
+@only("see")
+@blueprint.input(schemas.LapsQuery, location="query")
+@blueprint.doc(responses={200: "The sheet as PDF."})
+def get_laps_sheet(viewer: Viewer, query_data: schemas.LapsQuery) -> Response:
+    """The sector sheet on paper: each driver's bests, and the laps."""
+    with database().begin() as session:
+        found = laps_of_day(session, viewer, query_data)
+    if found.event is None:
+        raise Problem(404, "empty", "There are no laps yet.")
+    answer = Response(set_sheet("laps", paper(found), {}, "pdf"), mimetype="application/pdf")
+    answer.headers.set("Content-Disposition", "attachment", filename="laps.pdf")
     return answer
 
 
@@ -123,7 +140,9 @@ def laps_of_day(session: Session, viewer: Viewer, query: schemas.LapsQuery) -> s
     event = one(session, Event, viewer, query.event) if query.event is not None else (days[0] if days else None)
     listed = [show.event(day, count) for day, count in _counted(session, viewer, days)]
     if event is None:
-        return schemas.LapsOut(event=None, days=[], columns=[], runs=[], laps=[], drivers=[], renewing=False)
+        return schemas.LapsOut(
+            event=None, days=[], columns=[], runs=[], laps=[], drivers=[], composite=None, base=None, renewing=False
+        )
     runs = list(
         session.scalars(
             visible(Run, viewer)
@@ -138,6 +157,9 @@ def laps_of_day(session: Session, viewer: Viewer, query: schemas.LapsQuery) -> s
     rest = [run.analysis_id for run in runs if run.id not in entries and run.analysis_id is not None]
     others = curve_cache().laps(session, viewer.team_id, rest)
     tables = {run_id: _Table(session, entry, query.columns, columns) for run_id, entry in entries.items()}
+    drivers = _drivers(runs, tables, len(columns))
+    beside = next(iter(entries.values()), None)
+    base = _base(session, viewer, query.base, beside, query.columns) if beside is not None and query.base else None
     laps = []
     for run in runs:
         own = entries[run.id].laps if run.id in entries else others.get(run.analysis_id or 0, ())
@@ -148,8 +170,52 @@ def laps_of_day(session: Session, viewer: Viewer, query: schemas.LapsQuery) -> s
         columns=columns,
         runs=[_run(run) for run in runs],
         laps=laps,
-        drivers=_drivers(runs, tables, len(columns)),
+        drivers=drivers,
+        composite=_composite(drivers, len(columns)),
+        base=base,
         renewing=bool(being_renewed(session, viewer.team_id, [run.id for run in runs])),
+    )
+
+
+def _composite(drivers: Sequence[schemas.SheetDriver], columns: int) -> schemas.Composite | None:
+    """The best parts of all drivers as one lap; None where a part was never driven."""
+    best = []
+    for k in range(columns):
+        known = [(row.parts[k].best_s, row.driver.id) for row in drivers if row.parts[k].best_s is not None]
+        if not known:
+            return None
+        best.append(min((time or 0.0, driver) for time, driver in known))
+    return schemas.Composite(time_s=sum(time for time, _ in best), drivers=[driver for _, driver in best])
+
+
+def _base(session: Session, viewer: Viewer, text: str, beside: Entry, which: str) -> schemas.BaseLap:
+    """A lap of any day on the same layout, in the same columns.
+
+    Raises
+    ------
+    Problem
+        404 where there is no such lap, 422 for one of another circuit, 409 while it is computed anew.
+    """
+    address = lap_address(text)
+    run = one(session, Run, viewer, address.run)
+    if run.layout_id != beside.run.layout_id:
+        raise Problem(422, "elsewhere", "That lap was driven on another circuit; choose one of this circuit.")
+    entry = entries_of_runs(session, [run], ["time_draws"]).get(run.id) if run.analysis_id is not None else None
+    number = address.find(entry.laps) if entry is not None else None
+    trace = entry.trace(number) if entry is not None and number is not None else None
+    if entry is None or number is None or trace is None:
+        raise Problem(404, "not-found", "This lap does not exist any more.")
+    if entry.analysis.layout_version_id != beside.analysis.layout_version_id:
+        raise Problem(409, "renewing", "That lap is being computed anew on the changed circuit; try again in a moment.")
+    lap = entry.lap(number)
+    own = passage_times(trace, beside.layout) if which == "passages" else np.array(sector_times(trace, beside.layout))
+    return schemas.BaseLap(
+        key=key_of(run, lap),
+        driver=run.driver.name,
+        day=run.event.day,
+        number=number,
+        time_s=float(trace.time[-1]),
+        parts_s=[float(t) if np.isfinite(t) else None for t in own],
     )
 
 

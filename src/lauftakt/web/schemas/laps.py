@@ -73,6 +73,24 @@ class Column(Schema):
     to_m: float
 
 
+class BaseLap(Schema):
+    """A lap of any day on this layout that others are measured against."""
+
+    key: Key
+    driver: str
+    day: str
+    number: int
+    time_s: float
+    parts_s: list[float | None]
+
+
+class Composite(Schema):
+    """The best parts of all joined into one lap, with whose they are."""
+
+    time_s: float
+    drivers: list[int]
+
+
 class LapsOut(Schema):
     event: EventOut | None = Field(description="Null where the team has no run yet.")
     days: list[EventOut]
@@ -80,12 +98,15 @@ class LapsOut(Schema):
     runs: list[SheetRun]
     laps: list[SheetLap]
     drivers: list[SheetDriver] = Field(description="Quickest first.")
+    composite: Composite | None
+    base: BaseLap | None
     renewing: bool
 
 
 class LapsQuery(Schema):
     event: int | None = None
     columns: Literal["sectors", "passages"] = "sectors"
+    base: Key | None = Field(default=None, description="A lap of any day that others are measured against.")
 
 
 class AllLapsQuery(Schema):

@@ -1,7 +1,8 @@
 // The day's laps as the sheet shows them: whose, which, in which order, and which figure stands in a cell.
 import type { DayLaps, SheetDriver, SheetLap } from '$lib/api/client';
+import type { TableColumn } from '$lib/parts/table/columns';
 
-export type Show = 'times' | 'own' | 'all';
+export type Show = 'times' | 'own' | 'all' | 'base';
 
 export interface Group {
   driver: SheetDriver;
@@ -63,11 +64,12 @@ export function cell(
   show: Show,
   own: number | null | undefined,
   all: number | null,
+  base: number | null | undefined = null,
 ): number | null {
   if (value === null || value === undefined) return null;
   if (show === 'times') return value;
-  const base = show === 'own' ? own : all;
-  return base === null || base === undefined ? null : value - base;
+  const from = show === 'own' ? own : show === 'all' ? all : base;
+  return from === null || from === undefined ? null : value - from;
 }
 
 /** Two times that are written alike are shown as equal. */
@@ -85,6 +87,80 @@ export function deskAddress(
   const stretch =
     part && part.from_m < part.to_m ? `&stretch=${part.from_m.toFixed(1)}-${part.to_m.toFixed(1)}` : '';
   return `/compare?laps=${all.join(',')}&ref=${reference}&lap=${chosen}${stretch}`;
+}
+
+/** The sheet as a table for a spreadsheet: a row for each lap, times as they are, whatever is on show. */
+export function sheetColumns(
+  day: DayLaps,
+  words: { driver: string; run: string; lap: string; time: string; aside: string },
+): TableColumn<SheetLap>[] {
+  const run = (lap: SheetLap) => day.runs.find((own) => own.id === lap.run);
+  const who = (lap: SheetLap) =>
+    day.drivers.find((own) => own.driver.id === run(lap)?.driver)?.driver.name ?? '';
+  const seconds = (value: number | null | undefined) =>
+    value === null || value === undefined ? '' : value.toFixed(3);
+  return [
+    { id: 'driver', header: words.driver, value: who, text: who },
+    {
+      id: 'run',
+      header: words.run,
+      value: (lap) => lap.run,
+      text: (lap) => clockOf(run(lap)?.started_at ?? null),
+    },
+    { id: 'lap', header: words.lap, value: (lap) => lap.number, text: (lap) => String(lap.number) },
+    {
+      id: 'time',
+      header: words.time,
+      unit: 's',
+      value: (lap) => lap.time_s,
+      text: (lap) => seconds(lap.time_s),
+    },
+    ...day.columns.map((column, k) => ({
+      id: `part${k}`,
+      header: column.name,
+      unit: 's',
+      value: (lap: SheetLap) => lap.parts_s[k] ?? null,
+      text: (lap: SheetLap) => seconds(lap.parts_s[k]),
+    })),
+    { id: 'aside', header: words.aside, value: (lap) => lap.set_aside, text: (lap) => lap.set_aside ?? '' },
+  ];
+}
+
+/** The dots of a column: each lap that counts, how far along from the quickest to the slowest usual one. */
+export function dots(
+  day: DayLaps,
+  shown: Group[],
+  column: number,
+): {
+  driver: number;
+  colour: number;
+  name: string;
+  places: { key: string; at: number; value: number; held: boolean }[];
+}[] {
+  const values = shown.flatMap((group) =>
+    group.runs.flatMap((run) =>
+      run.laps.flatMap((lap) => (lap.set_aside ? [] : (lap.parts_s[column] ?? []))),
+    ),
+  );
+  if (!values.length) return [];
+  const sorted = [...values].sort((a, b) => a - b);
+  const low = sorted[0] ?? 0;
+  // A lap in trouble does not press all others together: what is slower than most stands at the end.
+  const median = sorted[sorted.length >> 1] ?? low;
+  const high = Math.max(Math.min(sorted.at(-1) ?? low, median + 2.5 * (median - low)), low + 1e-3);
+  return shown.map((group) => ({
+    driver: group.driver.driver.id,
+    colour: group.driver.driver.colour,
+    name: group.driver.driver.name,
+    places: group.runs.flatMap((run) =>
+      run.laps.flatMap((lap) => {
+        const value = lap.parts_s[column];
+        if (lap.set_aside || value === null || value === undefined) return [];
+        const at = Math.min(Math.max((value - low) / (high - low), 0), 1);
+        return [{ key: lap.key, at, value, held: lap.held.includes(column) }];
+      }),
+    ),
+  }));
 }
 
 export type By = 'median' | 'best';

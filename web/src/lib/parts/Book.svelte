@@ -69,6 +69,7 @@
   .right {
     display: grid;
     grid-template-rows: auto minmax(0, 1fr);
+    grid-template-columns: minmax(0, 1fr);
     min-width: 0;
   }
   .right > header {
@@ -93,6 +94,7 @@
     border-bottom: 3px solid transparent;
     border-top: 3px solid transparent;
     padding: 0 1px;
+    white-space: nowrap;
   }
   nav a:hover {
     color: var(--ink);
@@ -105,6 +107,7 @@
   }
   .about {
     margin-left: auto;
+    min-width: 0;
     font-size: 13px;
     overflow: hidden;
     text-overflow: ellipsis;

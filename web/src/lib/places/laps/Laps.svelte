@@ -5,14 +5,14 @@
   import { SvelteSet } from 'svelte/reactivity';
   import { api, done, type AnyLap } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
-  import { between, deskAddress, groups, order, type By, type Show } from '$lib/laps/sheet';
+  import { between, deskAddress, groups, order, sheetColumns, type By, type Show } from '$lib/laps/sheet';
   import { day as written } from '$lib/quantities/dates.svelte';
   import { addressed, keepAddress } from '$lib/session/address.svelte';
   import { present } from '$lib/session/present.svelte';
   import Book from '$lib/parts/Book.svelte';
-  import { noteAction } from '$lib/parts/notes.svelte';
+  import { note, noteAction } from '$lib/parts/notes.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
-  import { asIs, readView, writeView, type TableView } from '$lib/parts/table/columns';
+  import { asIs, asText, readView, writeView, type TableView } from '$lib/parts/table/columns';
   import Trouble from '$lib/parts/Trouble.svelte';
   import AllLaps, { type Narrowed } from '$lib/places/laps/AllLaps.svelte';
   import CarWatch from '$lib/places/laps/CarWatch.svelte';
@@ -27,7 +27,7 @@
   const t = texts.laps;
   const RENEWING_MS = 2_000;
   const REASONS = ['by_hand', 'traffic', 'mistake', 'track_limits', 'wet', 'warming_up'] as const;
-  const SHOWS = ['times', 'own', 'all'] as const;
+  const SHOWS = ['times', 'own', 'all', 'base'] as const;
   type Columns = 'sectors' | 'passages';
 
   const query = addressed();
@@ -37,6 +37,8 @@
   let driver = $state<number | null>(whole('driver'));
   let columns = $state<Columns>(query.get('columns') === 'passages' ? 'passages' : 'sectors');
   let show = $state<Show>(SHOWS.find((own) => own === query.get('show')) ?? 'times');
+  let base = $state<string | null>(/^\d+-\d+$/.exec(query.get('base') ?? '')?.[0] ?? null);
+  let said = $state('');
   let onlyCounting = $state(query.get('only') === 'counting');
   /** columns by which either table sorts or filters; figures bring their own */
   const TABLE_COLUMNS = [
@@ -101,9 +103,14 @@
   const may = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
 
   const laps = createQuery(() => ({
-    queryKey: keys.laps({ event, columns }),
+    queryKey: keys.laps({ event, columns, ...(base ? { base } : {}) }),
     queryFn: ({ signal }) =>
-      done(api.GET('/api/laps', { params: { query: { ...(event ? { event } : {}), columns } }, signal })),
+      done(
+        api.GET('/api/laps', {
+          params: { query: { ...(event ? { event } : {}), ...(base ? { base } : {}), columns } },
+          signal,
+        }),
+      ),
     placeholderData: keepPreviousData,
     staleTime: 0,
     refetchInterval: (asked) => (asked.state.data?.renewing ? RENEWING_MS : false),
@@ -132,6 +139,7 @@
       ...(driver !== null ? [`driver=${driver}`] : []),
       ...(columns !== 'sectors' ? [`columns=${columns}`] : []),
       ...(show !== 'times' ? [`show=${show}`] : []),
+      ...(base !== null ? [`base=${base}`] : []),
       ...(onlyCounting ? ['only=counting'] : []),
       ...(view !== 'sheet' ? [`view=${view}`] : []),
       ...(by !== 'median' ? [`by=${by}`] : []),
@@ -170,11 +178,17 @@
     if (!some.length || !may) return;
     trouble = null;
     try {
-      const body = { laps: some, counts, ...(counts === false ? { reason } : {}) };
+      const body = {
+        laps: some,
+        counts,
+        ...(counts === false ? { reason } : {}),
+        ...(said.trim() ? { note: said.trim() } : {}),
+      };
       const kept = await done(api.POST('/api/laps/judged', { body }));
       const told = counts === false ? t.wereSetAside : counts ? t.wereCounted : t.wereLeft;
       noteAction(told(kept.laps), kept.action, refresh);
       chosen.clear();
+      said = '';
       await refresh();
     } catch (error) {
       trouble = error;
@@ -241,6 +255,30 @@
       ? laps.data?.laps.find((lap) => chosen.has(lap.key) && lap.time_s !== null)
       : undefined,
   );
+  /** the one lap that is chosen, of any day on the circuit of the sheet, to measure the sheet's laps against */
+  const baseOf = $derived(
+    chosen.size === 1
+      ? view === 'all'
+        ? (loaded.find((lap) => chosen.has(lap.key) && lap.time_s !== null)?.key ?? null)
+        : (onlyOne?.key ?? null)
+      : null,
+  );
+
+  async function copySheet(): Promise<void> {
+    const { data } = laps;
+    if (!data) return;
+    const words = {
+      driver: t.driver,
+      run: texts.watch.run,
+      lap: t.lap,
+      time: t.time,
+      aside: texts.allLaps.columns.aside,
+    };
+    const rows = listed.flatMap((key) => data.laps.find((lap) => lap.key === key) ?? []);
+    await navigator.clipboard.writeText(asText(sheetColumns(data, words), rows));
+    note(texts.table.copied(rows.length));
+  }
+
   const about = $derived(
     laps.data?.event
       ? `${laps.data.event.circuit}. ${laps.data.event.name}, ${written(laps.data.event.day)}`
@@ -301,7 +339,9 @@
           <label>
             <span class="muted">{t.shown}</span>
             <select class="select" bind:value={show}>
-              {#each SHOWS as own (own)}<option value={own}>{t.shows[own]}</option>{/each}
+              {#each SHOWS.filter((own) => own !== 'base' || laps.data?.base) as own (own)}<option value={own}
+                  >{t.shows[own]}</option
+                >{/each}
             </select>
           </label>
           <label class="only"><input type="checkbox" bind:checked={onlyCounting} />{t.onlyCounting}</label>
@@ -360,27 +400,21 @@
           >
         {/each}
       </div>
-      <span role="status">{chosen.size ? t.chosen(chosen.size) : ''}</span>
-      {#if chosen.size}
-        {#if may}
-          <select class="select" aria-label={t.reason} bind:value={reason}>
-            {#each REASONS as own (own)}<option value={own}>{t.aside[own]}</option>{/each}
-          </select>
-          <button type="button" class="may" onclick={() => void judge(false)}>{t.setAside}</button>
-          <button type="button" class="may" onclick={() => void judge(true)}>{t.letCount}</button>
-          <button type="button" class="may" onclick={() => void judge(null)}>{t.leave}</button>
-        {/if}
-        {#if may && onlyOne}
-          <button type="button" class="may" onclick={() => (traffic = onlyOne.key)}
-            >{texts.traffic.open}</button
-          >
-        {/if}
-        <button type="button" class="do" onclick={() => compare()}>{t.compare}</button>
-        <button type="button" class="may" onclick={() => chosen.clear()}>{t.clear}</button>
-      {/if}
       <span class="grow"></span>
       {#if view === 'sheet' || view === 'where'}
+        {#if base}
+          <button
+            type="button"
+            class="may"
+            onclick={() => {
+              base = null;
+              show = 'times';
+            }}>{t.noBase}</button
+          >
+        {/if}
+        <button type="button" class="may" onclick={() => void copySheet()}>{t.copySheet}</button>
         <a class="may" href={file} download><FileDown size={15} />{t.file}</a>
+        <a class="may" href={file.replace('/file?', '/sheet?')} download><FileDown size={15} />{t.paper}</a>
       {/if}
       <button type="button" class="may" aria-label={t.keys} title={t.keys} onclick={() => (helping = true)}
         ><kbd>?</kbd></button
@@ -432,6 +466,38 @@
   {/if}
 </Book>
 
+{#if chosen.size}
+  <div class="bar hand" role="toolbar" aria-label={t.chosen(chosen.size)}>
+    <span role="status">{t.chosen(chosen.size)}</span>
+
+    {#if may}
+      <select class="select" aria-label={t.reason} bind:value={reason}>
+        {#each REASONS as own (own)}<option value={own}>{t.aside[own]}</option>{/each}
+      </select>
+      <input class="input words" aria-label={t.word} placeholder={t.word} maxlength="400" bind:value={said} />
+      <button type="button" class="may" onclick={() => void judge(false)}>{t.setAside}</button>
+      <button type="button" class="may" onclick={() => void judge(true)}>{t.letCount}</button>
+      <button type="button" class="may" onclick={() => void judge(null)}>{t.leave}</button>
+    {/if}
+    {#if may && onlyOne}
+      <button type="button" class="may" onclick={() => (traffic = onlyOne.key)}>{texts.traffic.open}</button>
+    {/if}
+    {#if baseOf}
+      <button
+        type="button"
+        class="may"
+        onclick={() => {
+          base = baseOf;
+          show = 'base';
+          chosen.clear();
+          if (view === 'all') view = 'sheet';
+        }}>{t.makeBase}</button
+      >
+    {/if}
+    <button type="button" class="do" onclick={() => compare()}>{t.compare}</button>
+    <button type="button" class="may" onclick={() => chosen.clear()}>{t.clear}</button>
+  </div>
+{/if}
 {#if traffic && laps.data}
   {@const own = laps.data.laps.find((lap) => lap.key === traffic)}
   {@const run = laps.data.runs.find((item) => item.id === own?.run)}
@@ -533,6 +599,31 @@
     height: 28px;
     padding: 0 24px 0 8px;
     font-size: 13px;
+  }
+  /* Over the page rather than in it: what is chosen moves nothing. */
+  .hand {
+    position: fixed;
+    left: calc(50% + 150px);
+    transform: translateX(-50%);
+    bottom: 14px;
+    z-index: 5;
+    max-width: calc(100vw - 24px);
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    border-radius: 8px;
+    box-shadow: 0 6px 24px rgb(0 0 0 / 18%);
+    padding: 8px 12px;
+  }
+  @media (max-width: 900px) {
+    .hand {
+      left: 50%;
+    }
+  }
+  .words {
+    width: 150px;
+    min-height: 28px;
+    padding: 2px 8px;
+    font-size: 12px;
   }
   .views {
     display: flex;

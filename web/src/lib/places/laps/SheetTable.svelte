@@ -6,6 +6,7 @@
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { lapTime, signed, unitOf } from '$lib/quantities/units';
+  import DotStrip from '$lib/places/laps/DotStrip.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -71,6 +72,38 @@
         >{/each}
       <th scope="col"></th>
     </tr>
+    <tr class="dots">
+      <th></th>
+      <th></th>
+      <th></th>
+      {#each day.columns as column, k (column.from_m)}<td><DotStrip {day} {shown} column={k} /></td>{/each}
+      <th></th>
+    </tr>
+    {#if day.composite && several}
+      <tr class="summary">
+        <td></td>
+        <td class="lap">{t.composite}</td>
+        <td class="number figure">{lapTime(day.composite.time_s)}</td>
+        {#each day.composite.drivers as id, k (k)}
+          <td class="number muted" title={bests[k]?.toFixed(2)}
+            >{day.drivers.find((own) => own.driver.id === id)?.driver.name ?? ''}</td
+          >
+        {/each}
+        <td></td>
+      </tr>
+    {/if}
+    {#if day.base}
+      <tr class="summary">
+        <td></td>
+        <td class="lap" title="{day.base.driver}, {day.base.day}"
+          >{t.baseLap(day.base.driver, day.base.number)}</td
+        >
+        <td class="number figure">{lapTime(day.base.time_s)}</td>
+        {#each day.base.parts_s as value, k (k)}<td class="number figure">{value?.toFixed(2) ?? '–'}</td
+          >{/each}
+        <td></td>
+      </tr>
+    {/if}
   </thead>
   {#each shown as group (group.driver.driver.id)}
     {@const row = group.driver}
@@ -95,7 +128,13 @@
           >
         </td>
         {#each row.parts as part, k (k)}
-          <td class="number figure" title="{t.median} {part.median_s?.toFixed(2) ?? '–'} s">
+          <td
+            class="number figure"
+            title="{t.median} {part.median_s?.toFixed(2) ?? '–'} s ({t.cleanLaps(part.clean)}){part.rank ===
+            null
+              ? ''
+              : `; ${t.rank(part.rank)}`}"
+          >
             <span class:best-all={part.level} class:best-own={!part.level && part.best_s !== null}
               >{part.best_s?.toFixed(2) ?? '–'}</span
             >
@@ -150,7 +189,7 @@
             <td class="lap figure">{lap.number}</td>
             <td class="number figure">
               <span class:best-own={lap.key === row.best_lap}
-                >{writeLap(cell(lap.time_s, show, row.best_s, fastest))}</span
+                >{writeLap(cell(lap.time_s, show, row.best_s, fastest, day.base?.time_s))}</span
               >
             </td>
             {#each lap.parts_s as value, k (k)}
@@ -171,7 +210,10 @@
                     onclick={(event) => {
                       event.stopPropagation();
                       open(lap, k);
-                    }}>{write(cell(value, show, row.parts[k]?.best_s, bests[k] ?? null))}</button
+                    }}
+                    >{write(
+                      cell(value, show, row.parts[k]?.best_s, bests[k] ?? null, day.base?.parts_s[k]),
+                    )}</button
                   >
                 {/if}
               </td>
@@ -187,6 +229,10 @@
 </table>
 
 <style>
+  .dots td {
+    padding: 0 0 4px 6px;
+    vertical-align: bottom;
+  }
   table {
     border-collapse: separate;
     border-spacing: 0;
