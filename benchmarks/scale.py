@@ -2,7 +2,8 @@
 """How lists answer as a team grows: a team with about 100 000 laps against one with 200, in one run.
 
 The filler writes rows, not imports: runs with summaries, analyses, laps, sector times and channels with pictures, over
-years of events; no samples and no curves, which lists must not touch. Paging is followed to its end.
+years of events; no samples and no curves, which lists must not touch. The newest day of both teams is a real one, three
+of the demo's runs handed in. Paging is followed to its end.
 
 Usage: .venv/bin/python benchmarks/scale.py [--laps 100000]
 """
@@ -16,14 +17,17 @@ from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 from flask.testing import FlaskClient
 from sqlalchemy import insert, text
 from sqlalchemy.orm import Session
 
 from lauftakt.core.pipeline import CODE_VERSION
+from lauftakt.demo.school import write_day
 from lauftakt.operate.mariadb import PrivateMariaDB
 from lauftakt.settings import Settings
 from lauftakt.store.accounts import add_account, add_team
+from lauftakt.store.blocks import pack
 from lauftakt.store.database import Database
 from lauftakt.store.models import (
     Analysis,
@@ -33,6 +37,7 @@ from lauftakt.store.models import (
     Driver,
     Event,
     HandIn,
+    LapFigures,
     LapRow,
     LayoutRow,
     LayoutVersion,
@@ -40,7 +45,12 @@ from lauftakt.store.models import (
     SectorTime,
 )
 from lauftakt.web.application import create_app
+from lauftakt.work.direct import hand_in_now
+from lauftakt.work.intake import Giver
 
+# After all days that are filled in, so that it is the one that opens.
+REAL_DAY, REAL_RUNS = "2026-12-01", 3
+ROLES = ("engine_speed", "water_temperature", "oil_temperature", "peak_braking", "lateral_grip", "full_throttle_share")
 LAPS_A_RUN, RUNS_A_DAY, CHANNELS, DRIVERS = 11, 12, 14, 24
 PASSWORD = "a good password"
 TIMES = 15
@@ -70,7 +80,7 @@ def fill(session: Session, laps: int, email: str) -> dict[str, int]:
     runs = max(laps // LAPS_A_RUN, 1)
     for first in range(0, runs, RUNS_A_DAY):
         _day(session, team.id, layout.id, version.id, drivers, cars, first, min(RUNS_A_DAY, runs - first))
-    return {"runs": runs, "laps": runs * LAPS_A_RUN, "events": -(-runs // RUNS_A_DAY)}
+    return {"team": team.id, "runs": runs, "laps": runs * LAPS_A_RUN, "events": -(-runs // RUNS_A_DAY)}
 
 
 def _day(
@@ -122,6 +132,14 @@ def _day(
         insert(SectorTime),
         [{"team_id": team, "lap_id": lap, "number": n, "time_s": 38.3} for lap in laps for n in (1, 2, 3)],
     )
+    figures = pack(np.full((LAPS_A_RUN, 5), 350.0), "<f8")
+    session.execute(
+        insert(LapFigures),
+        [
+            {"team_id": team, "analysis_id": analysis.id, "role": role, "data": figures}
+            for analysis in analyses for role in ROLES
+        ],
+    )  # fmt: skip
     picture = list(range(100)) + [50] * 20
     session.execute(
         insert(ChannelRow),
@@ -183,6 +201,22 @@ def read_to_the_end(client: FlaskClient) -> int:
         before = f"?before={page['next']}"
 
 
+def layout_of(client: FlaskClient) -> int:
+    rows = client.get("/api/circuits").json["circuits"]
+    return int(next(row["id"] for row in rows if row["name"] != "Filled"))
+
+
+def laps_to_the_end(client: FlaskClient) -> int:
+    """Laps reached by following the pages of all laps."""
+    seen, after = 0, ""
+    while True:
+        page = client.get(f"/api/laps/all{after}").json
+        seen += len(page["laps"])
+        if page["next"] is None:
+            return seen
+        after = f"?after={page['next']}"
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--laps", type=int, default=100_000)
@@ -195,26 +229,45 @@ def main() -> None:
             database = Database(server.url)
             database.migrate()
             counts = {}
+            files = write_day(folder / "day", day=REAL_DAY)[: REAL_RUNS + 1]
             for email, size in (("small@scale.example", 200), ("large@scale.example", laps)):
                 begin = time.perf_counter()
                 with database.begin() as session:
                     counts[email] = fill(session, size, email)
+                for path in files:
+                    for fate in hand_in_now(database, folder / "inbox", Giver(counts[email]["team"], "shell"), path):
+                        assert fate.state == "taken", fate
                 print(f"{counts[email]} filled in {time.perf_counter() - begin:.1f} s")
             with database.engine.begin() as connection:
                 connection.execute(text("ANALYZE TABLE run, event, lap, hand_in, channel, sector_time, analysis"))
             clients = {email: client_of(database, folder, email) for email in counts}
+            days = {email: clients[email].get("/api/laps").json for email in counts}
             for path in (
                 "/api/paddock", "/api/hand-ins?age=0", "/api/hand-ins?age=0&since=2026-11-25T00:00:00", "/api/actions",
-                "/api/dialects",
+                "/api/dialects", "/api/laps", "/api/laps?columns=passages", "/api/stints?event={event}", "/api/watch",
+                "/api/laps/all", "/api/laps/all?order=quickest", "/api/laps/all?counting=true&until=2026-11-20",
+                "/api/desk", "/api/choices?event={event}", "/api/circuits", "/api/layouts/{layout}",
             ):  # fmt: skip
-                small, large = (median_ms(clients[email], path) for email in counts)
+                small, large = (
+                    median_ms(
+                        clients[email],
+                        path.format(event=days[email]["event"]["id"], layout=layout_of(clients[email])),
+                    )
+                    for email in counts
+                )
                 print(f"{path:50s} {small:7.1f} ms, {large:7.1f} ms: {large / small:.2f} x")
             large = clients["large@scale.example"]
             begin = time.perf_counter()
             reached = read_to_the_end(large)
-            wanted = counts["large@scale.example"]["events"]
+            wanted = counts["large@scale.example"]["events"] + 1
             print(f"{reached} of {wanted} events reached by paging in {time.perf_counter() - begin:.1f} s")
             assert reached == wanted
+            begin = time.perf_counter()
+            listed = laps_to_the_end(large)
+            print(f"{listed} laps listed page by page in {time.perf_counter() - begin:.1f} s")
+            assert listed > counts["large@scale.example"]["laps"]
+            car = large.get("/api/laps/all").json["cars"][0]["id"]
+            print(f"/api/watch?car=… of sixty runs {median_ms(large, f'/api/watch?car={car}'):7.1f} ms")
             database.close()
         finally:
             server.stop()

@@ -603,11 +603,12 @@
   /* Over the page rather than in it: what is chosen moves nothing. */
   .hand {
     position: fixed;
-    left: calc(50% + 150px);
-    transform: translateX(-50%);
+    left: 366px;
+    right: 18px;
+    margin: 0 auto;
+    width: fit-content;
     bottom: 14px;
     z-index: 5;
-    max-width: calc(100vw - 24px);
     background: var(--sheet);
     border: 1px solid var(--rule);
     border-radius: 8px;
@@ -616,7 +617,8 @@
   }
   @media (max-width: 900px) {
     .hand {
-      left: 50%;
+      left: 12px;
+      right: 12px;
     }
   }
   .words {
