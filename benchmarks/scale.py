@@ -78,7 +78,8 @@ def fill(session: Session, laps: int, email: str) -> dict[str, int]:
     session.flush()
     version = LayoutVersion(
         team_id=team.id, layout_id=layout.id, number=1, latitude=12.0, longitude=-40.0, length_m=4300.0,
-        start={"left": [12.0001, -40.0], "right": [11.9999, -40.0]}, places=PLACES, geometry=_circle(), created_at=datetime(2020, 1, 1),
+        start={"left": [12.0001, -40.0], "right": [11.9999, -40.0]}, places=PLACES, geometry=_circle(),
+        created_at=datetime(2020, 1, 1),
     )  # fmt: skip
     session.add(version)
     session.flush()

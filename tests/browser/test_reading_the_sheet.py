@@ -100,7 +100,7 @@ def test_the_sector_sheet_from_files_to_the_desk(page: Page, stack: Any, day: Da
     expect(
         page.get_by_text(f"Halvard is {apart.sum():.2f} s (± {unsure:.2f}) faster than Ines over {count} laps.")
     ).to_be_visible()
-    page.get_by_role("tab", name="Laps", exact=True).click()
+    page.get_by_role("tab", name="Sheet", exact=True).click()
     page.get_by_label("Driver").select_option(label="Ines")
 
     # A cell opens the desk on just that, against the lap that is best there; the view may have changed that moment.

@@ -6,7 +6,7 @@ import json
 from typing import Any
 
 from apiflask import APIBlueprint
-from sqlalchemy import and_, or_, tuple_
+from sqlalchemy import and_, or_
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.store.counting import word_for
@@ -20,8 +20,8 @@ from lauftakt.web.policy import Viewer, one, visible
 blueprint = APIBlueprint("lap_list", __name__, tag="Laps")
 
 PAGE = 200
-# Runs are read in such portions until a page of laps is full.
-RUNS = 40
+# Days are read in such portions until a page of laps is full.
+DAYS = 3
 
 
 @blueprint.get("/laps/all")
@@ -81,27 +81,46 @@ def _wanted(asked: schemas.AllLapsQuery) -> list[Any]:
 def _newest(
     session: Session, viewer: Viewer, asked: schemas.AllLapsQuery, after: list[Any] | None
 ) -> tuple[list[LapRow], list[Any] | None]:
-    """Run by run, the newest day first; a page ends with a run."""
+    """Run by run, the newest day first; a page ends with a run. Days are walked by their own index, few at a time, so
+    that no page reads more for there being many."""
     found: list[LapRow] = []
     while True:
-        query = _filtered(viewer, asked).join(Event, Event.id == Run.event_id)
+        days = visible(Event, viewer).with_only_columns(Event.id, Event.day)
+        if asked.event is not None:
+            days = days.where(Event.id == asked.event)
+        if asked.layout is not None:
+            days = days.where(Event.layout_id == asked.layout)
+        if asked.since is not None:
+            days = days.where(Event.day >= asked.since)
+        if asked.until is not None:
+            days = days.where(Event.day <= asked.until)
         if after is not None:
-            query = query.where(tuple_(Event.day, Run.id) < tuple_(*after))
-        query = query.with_only_columns(Run.id, Run.analysis_id, Event.day)
-        runs = session.execute(query.order_by(Event.day.desc(), Run.id.desc()).limit(RUNS)).all()
-        if not runs:
-            return found, None
+            # Row by row rather than as one comparison of pairs, which the database answers without its index.
+            day, event, run = after
+            same = Event.id <= event if run else Event.id < event
+            days = days.where(or_(Event.day < day, and_(Event.day == day, same)))
+        listed = session.execute(days.order_by(Event.day.desc(), Event.id.desc()).limit(DAYS)).all()
+        runs: dict[int, list[tuple[int, int]]] = {event_id: [] for event_id, _ in listed}
+        query = _filtered(viewer, asked).where(Run.event_id.in_(list(runs)))
+        for run_id, analysis, event_id in session.execute(
+            query.with_only_columns(Run.id, Run.analysis_id, Run.event_id).order_by(Run.id.desc())
+        ):
+            if after is None or event_id != after[1] or run_id < after[2]:
+                runs[event_id].append((run_id, analysis))
         by_analysis: dict[int, list[LapRow]] = {}
-        analyses = [analysis for _, analysis, _ in runs]
+        analyses = [analysis for own in runs.values() for _, analysis in own]
         laps = mine(LapRow, viewer.team_id).where(LapRow.analysis_id.in_(analyses), *_wanted(asked))
         for lap in session.scalars(laps.order_by(LapRow.number)):
             by_analysis.setdefault(lap.analysis_id, []).append(lap)
-        for run_id, analysis, day in runs:
-            found += by_analysis.get(analysis, [])
-            after = [day, run_id]
-            if len(found) >= PAGE:
-                return found, after
-        if len(runs) < RUNS:
+        for event_id, day in listed:
+            for run_id, analysis in runs[event_id]:
+                found += by_analysis.get(analysis, [])
+                after = [day, event_id, run_id]
+                if len(found) >= PAGE:
+                    return found, after
+            # All of this day is listed: the next one begins behind it.
+            after = [day, event_id, 0]
+        if len(listed) < DAYS:
             return found, None
 
 
@@ -114,7 +133,7 @@ def _quickest(
         LapRow.time_s.is_not(None), LapRow.analysis_id.in_(runs), *_wanted(asked)
     )
     if after is not None:
-        time, row_id = after
+        time, row_id = after[:2]
         query = query.where(or_(LapRow.time_s > time, and_(LapRow.time_s == time, LapRow.id > row_id)))
     laps = list(session.scalars(query.order_by(LapRow.time_s, LapRow.id).limit(PAGE + 1)))
     following = [laps[PAGE - 1].time_s, laps[PAGE - 1].id] if len(laps) > PAGE else None
@@ -177,9 +196,10 @@ def _read(text: str | None) -> list[Any] | None:
         return None
     try:
         found = json.loads(base64.urlsafe_b64decode(text.encode()))
-        first, second = found
+        first, *rest = found
         assert isinstance(first, str | float | int)
-        assert isinstance(second, int)
-        return [first, second]
+        assert len(rest) in (1, 2)
+        assert all(isinstance(own, int) for own in rest)
+        return [first, *rest]
     except (ValueError, TypeError, AssertionError, binascii.Error) as error:
         raise Problem(422, "invalid", "This is no place in the list; begin at its top.") from error

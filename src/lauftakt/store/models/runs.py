@@ -35,7 +35,11 @@ class Run(Removable, Owned, Base):
     """
 
     __tablename__ = "run"
-    __table_args__ = (Index("ix_run_day", "team_id", "event_id"), UniqueConstraint("team_id", "sha256"))
+    __table_args__ = (
+        Index("ix_run_day", "team_id", "event_id"),
+        Index("ix_run_layout", "team_id", "removed_at", "layout_id"),
+        UniqueConstraint("team_id", "sha256"),
+    )
     event_id: Mapped[int] = mapped_column(ForeignKey("event.id", ondelete="CASCADE"))
     driver_id: Mapped[int] = mapped_column(ForeignKey("driver.id"))
     car_id: Mapped[int | None] = mapped_column(ForeignKey("car.id"))

@@ -26,21 +26,25 @@ def list_circuits(viewer: Viewer) -> schemas.CircuitList:
     """The team's circuits with their layouts; those driven last come first."""
     with database().begin() as session:
         rows = session.scalars(visible(LayoutRow, viewer).order_by(LayoutRow.name)).all()
-        used: dict[int, tuple[int, str | None]] = {
-            layout: (runs, day)
-            for layout, runs, day in session.execute(
-                select(Run.layout_id, func.count(), func.max(Event.day))
-                .join(Event, Event.id == Run.event_id)
+        counted: dict[int, int] = dict(
+            session.execute(
+                select(Run.layout_id, func.count())
                 .where(Run.team_id == viewer.team_id, Run.removed_at.is_(None))
                 .group_by(Run.layout_id)
-            )
-        }
+            ).all()
+        )
+        last: dict[int, str] = dict(
+            session.execute(
+                select(Event.layout_id, func.max(Event.day))
+                .where(Event.team_id == viewer.team_id, Event.removed_at.is_(None))
+                .group_by(Event.layout_id)
+            ).all()
+        )
         found = []
         for row in rows:
             layout = None
             if row.current_id is not None:
                 layout = load_layout(session, row.current_id, None, curve_cache().layouts)
-            runs, day = used.get(row.id, (0, None))
             found.append(
                 schemas.CircuitRow(
                     id=row.id,
@@ -48,8 +52,8 @@ def list_circuits(viewer: Viewer) -> schemas.CircuitList:
                     circuit=row.circuit.name,
                     length_m=layout.length if layout is not None else None,
                     corners=len(layout.corners) if layout is not None else 0,
-                    runs=runs,
-                    last_day=day,
+                    runs=counted.get(row.id, 0),
+                    last_day=last.get(row.id) if counted.get(row.id) else None,
                 )
             )
         return schemas.CircuitList(circuits=sorted(found, key=lambda row: row.last_day or "", reverse=True))

@@ -53,6 +53,7 @@ def upgrade() -> None:
     )
     # Lists of laps of a team in the order of time, however many there are.
     add_index("ix_lap_team_analysis", "lap", ["team_id", "analysis_id"])
+    add_index("ix_run_layout", "run", ["team_id", "removed_at", "layout_id"])
 
 
 def downgrade() -> None:
