@@ -83,3 +83,27 @@ export function undoLast(): void {
   last = null;
   void undo?.();
 }
+
+/**
+ * The same after the page was loaded anew: what this person did last is asked of the server, which keeps it with its way
+ * back. Nothing is taken back that somebody else did, or twice.
+ */
+export async function undoKept(who: string, after: () => Promise<void>): Promise<void> {
+  if (last) {
+    undoLast();
+    return;
+  }
+  try {
+    const { actions } = await done(api.GET('/api/actions', { params: { query: { limit: 10 } } }));
+    const own = actions.find((action) => action.who === who && action.can_undo);
+    if (!own) {
+      note(texts.handIn.nothingToUndo);
+      return;
+    }
+    await done(api.POST('/api/actions/{action_id}/undo', { params: { path: { action_id: own.id } } }));
+    await after();
+    note(texts.handIn.tookBack(own.summary));
+  } catch (error) {
+    noteTrouble(error);
+  }
+}

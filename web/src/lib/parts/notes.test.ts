@@ -28,7 +28,7 @@ vi.mock('$lib/api/client', () => {
   };
 });
 
-const { follow, noteAction, undoLast } = await import('./notes.svelte');
+const { follow, noteAction, undoKept, undoLast } = await import('./notes.svelte');
 const { texts } = await import('$lib/words');
 const settled = () => new Promise((later) => setTimeout(later, 0));
 const job = (state: string, more: object = {}) =>
@@ -67,6 +67,24 @@ describe('what was done can be taken back', () => {
     await settled();
     expect(after).not.toHaveBeenCalled();
     expect(shown.map((toast) => toast.title)).toEqual(['Changed.', 'Somebody changed it since.']);
+  });
+
+  it('after the page was loaded anew: the own last action, as the server keeps it', async () => {
+    const after = vi.fn(async () => undefined);
+    const row = { at: '', undone: false, can_undo: true };
+    const actions = [
+      { ...row, id: 9, who: 'Assistant', summary: 'Theirs.' },
+      { ...row, id: 8, who: 'Coach', summary: 'Taken back already.', can_undo: false },
+      { ...row, id: 7, who: 'Coach', summary: 'Two laps do not count.' },
+    ];
+    answers.push({ actions, next: null }, {});
+    await undoKept('Coach', after);
+    expect(asked).toEqual(['GET /api/actions', 'POST /api/actions/{action_id}/undo']);
+    expect(after).toHaveBeenCalledOnce();
+    expect(shown.at(-1)?.title).toBe(texts.handIn.tookBack('Two laps do not count.'));
+    answers.push({ actions: actions.slice(0, 2), next: null });
+    await undoKept('Coach', after);
+    expect(shown.at(-1)?.title).toBe(texts.handIn.nothingToUndo);
   });
 
   it('nothing is offered where nothing was changed', () => {

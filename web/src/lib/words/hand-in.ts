@@ -41,6 +41,8 @@ export const handInTexts = {
   dismissed: (name: string) => `${name} was taken off the list.`,
   undo: 'Undo',
   undone: 'Undone.',
+  nothingToUndo: 'There is nothing of yours to take back.',
+  tookBack: (what: string) => `Taken back: ${what}`,
   states: {
     taken: 'Taken',
     refused: 'Refused',

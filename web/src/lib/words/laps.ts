@@ -120,4 +120,5 @@ export const lapsKeys: [string, string][] = [
   ['s', 'set the chosen laps aside'],
   ['c', 'let the chosen laps count'],
   ['Enter', 'compare the chosen laps'],
+  ['z', 'take back what you did last, also after the page was loaded anew'],
 ];

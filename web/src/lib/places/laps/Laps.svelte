@@ -10,7 +10,7 @@
   import { addressed, keepAddress } from '$lib/session/address.svelte';
   import { present } from '$lib/session/present.svelte';
   import Book from '$lib/parts/Book.svelte';
-  import { note, noteAction } from '$lib/parts/notes.svelte';
+  import { note, noteAction, undoKept } from '$lib/parts/notes.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import { asIs, asText, readView, writeView, type TableView } from '$lib/parts/table/columns';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -228,7 +228,8 @@
     if (target instanceof HTMLSelectElement || press.ctrlKey || press.metaKey || press.altKey) return;
     if (target instanceof HTMLInputElement && target.type !== 'checkbox') return;
     if (!(present.me?.shortcuts ?? true)) return;
-    if (view !== 'sheet' && view !== 'all') {
+    if (press.key === 'z') void undoKept(present.me?.name ?? '', refresh);
+    else if (view !== 'sheet' && view !== 'all') {
       if (press.key !== '?') return;
       helping = true;
     } else if (view === 'sheet' && (press.key === 'ArrowDown' || press.key === 'ArrowUp')) {

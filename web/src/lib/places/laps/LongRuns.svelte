@@ -133,7 +133,7 @@
     const temperature = watchUnit('temperature', present.units);
     const warm = (value: number) => `${figure(value, temperature)} ${temperature.label}`;
     return [
-      stint.tried,
+      stint.tried?.replace(/\.$/, ''),
       stint.tyres,
       stint.ambient_k === null ? '' : texts.stint.air(warm(stint.ambient_k)),
       stint.track_k === null ? '' : texts.stint.track(warm(stint.track_k)),
