@@ -64,7 +64,7 @@ def test_the_list_is_narrowed(school: Coach, day: Day) -> None:
         assert school.get(f"/api/laps/all?{wrong}").status_code == 422
 
 
-def test_laps_of_two_days_lie_on_one_desk(school: Coach) -> None:
+def test_listed_laps_lie_on_one_desk(school: Coach) -> None:
     quick = all_of(school, order="quickest")
     answer = school.get(f"/api/desk?laps={quick[0]['key']},{quick[-1]['key']}&reference={quick[-1]['key']}")
     assert answer.json["reference"] == quick[-1]["key"]

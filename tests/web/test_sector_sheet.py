@@ -121,18 +121,20 @@ def test_stints_of_a_day_side_by_side(school: Coach, day: Day) -> None:
     assert school.get(f"/api/stints?event={event}&windows=x").status_code == 422
 
 
-def test_a_lap_of_any_day_is_the_base(school: Coach, day: Day) -> None:
+def test_the_sheet_is_measured_against_any_lap(school: Coach, day: Day) -> None:
     found = school.get("/api/laps").json
     lap = next(row for row in found["laps"] if row["time_s"] and row["run"] == found["runs"][1]["id"])
     for columns in ("sectors", "passages"):
-        told = school.get(f"/api/laps?columns={columns}&base={lap['key']}").json
+        told = school.get(f"/api/laps?columns={columns}&against={lap['key']}").json
         own = next(row for row in told["laps"] if row["key"] == lap["key"])
-        assert told["base"]["driver"] == "Ines"
-        assert told["base"]["time_s"] == pytest.approx(own["time_s"], abs=1e-6)
-        assert [p or -1 for p in told["base"]["parts_s"]] == pytest.approx([p or -1 for p in own["parts_s"]], abs=2e-5)
-    assert found["base"] is None
-    assert school.get("/api/laps?base=999999-3").status_code == 404
-    assert school.get("/api/laps?base=nonsense").status_code == 422
+        assert told["against"]["driver"] == "Ines"
+        assert told["against"]["time_s"] == pytest.approx(own["time_s"], abs=1e-6)
+        assert [p or -1 for p in told["against"]["parts_s"]] == pytest.approx(
+            [p or -1 for p in own["parts_s"]], abs=2e-5
+        )
+    assert found["against"] is None
+    assert school.get("/api/laps?against=999999-3").status_code == 404
+    assert school.get("/api/laps?against=nonsense").status_code == 422
 
 
 def test_the_best_parts_of_all_make_one_lap(school: Coach, day: Day) -> None:

@@ -22,7 +22,8 @@ from lauftakt.store.models import Event, Run, StintWord
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.compare.addresses import key_of, lap_address
-from lauftakt.web.laps import entries_of_day, plain
+from lauftakt.web.day_laps import entries_of_day
+from lauftakt.web.laps import plain
 from lauftakt.web.policy import Viewer, one, visible
 
 blueprint = APIBlueprint("stints", __name__, tag="Laps")

@@ -81,10 +81,10 @@ from lauftakt.web.schemas.hand_ins import (
     UploadOut,
 )
 from lauftakt.web.schemas.laps import (
+    AgainstLap,
     AllLapsOut,
     AllLapsQuery,
     AnyLap,
-    BaseLap,
     Column,
     Composite,
     DifferenceOut,
@@ -186,10 +186,10 @@ __all__ = [
     "ActionList",
     "ActionOut",
     "ActionQuery",
+    "AgainstLap",
     "AllLapsOut",
     "AllLapsQuery",
     "AnyLap",
-    "BaseLap",
     "Bests",
     "CarKept",
     "CarLimit",

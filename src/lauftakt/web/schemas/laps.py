@@ -73,7 +73,7 @@ class Column(Schema):
     to_m: float
 
 
-class BaseLap(Schema):
+class AgainstLap(Schema):
     """A lap of any day on this layout that others are measured against."""
 
     key: Key
@@ -99,14 +99,14 @@ class LapsOut(Schema):
     laps: list[SheetLap]
     drivers: list[SheetDriver] = Field(description="Quickest first.")
     composite: Composite | None
-    base: BaseLap | None
+    against: AgainstLap | None
     renewing: bool
 
 
 class LapsQuery(Schema):
     event: int | None = None
     columns: Literal["sectors", "passages"] = "sectors"
-    base: Key | None = Field(default=None, description="A lap of any day that others are measured against.")
+    against: Key | None = Field(default=None, description="A lap of any day that others are measured against.")
 
 
 class AllLapsQuery(Schema):

@@ -2,7 +2,7 @@
 import type { DayLaps, SheetDriver, SheetLap } from '$lib/api/client';
 import type { TableColumn } from '$lib/parts/table/columns';
 
-export type Show = 'times' | 'own' | 'all' | 'base';
+export type Show = 'times' | 'own' | 'all' | 'against';
 
 export interface Group {
   driver: SheetDriver;
@@ -64,11 +64,11 @@ export function cell(
   show: Show,
   own: number | null | undefined,
   all: number | null,
-  base: number | null | undefined = null,
+  against: number | null | undefined = null,
 ): number | null {
   if (value === null || value === undefined) return null;
   if (show === 'times') return value;
-  const from = show === 'own' ? own : show === 'all' ? all : base;
+  const from = show === 'own' ? own : show === 'all' ? all : against;
   return from === null || from === undefined ? null : value - from;
 }
 

@@ -27,7 +27,7 @@
   const t = texts.laps;
   const RENEWING_MS = 2_000;
   const REASONS = ['by_hand', 'traffic', 'mistake', 'track_limits', 'wet', 'warming_up'] as const;
-  const SHOWS = ['times', 'own', 'all', 'base'] as const;
+  const SHOWS = ['times', 'own', 'all', 'against'] as const;
   type Columns = 'sectors' | 'passages';
 
   const query = addressed();
@@ -37,7 +37,7 @@
   let driver = $state<number | null>(whole('driver'));
   let columns = $state<Columns>(query.get('columns') === 'passages' ? 'passages' : 'sectors');
   let show = $state<Show>(SHOWS.find((own) => own === query.get('show')) ?? 'times');
-  let base = $state<string | null>(/^\d+-\d+$/.exec(query.get('base') ?? '')?.[0] ?? null);
+  let against = $state<string | null>(/^\d+-\d+$/.exec(query.get('against') ?? '')?.[0] ?? null);
   let said = $state('');
   let onlyCounting = $state(query.get('only') === 'counting');
   /** columns by which either table sorts or filters; figures bring their own */
@@ -103,11 +103,11 @@
   const may = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
 
   const laps = createQuery(() => ({
-    queryKey: keys.laps({ event, columns, ...(base ? { base } : {}) }),
+    queryKey: keys.laps({ event, columns, ...(against ? { against } : {}) }),
     queryFn: ({ signal }) =>
       done(
         api.GET('/api/laps', {
-          params: { query: { ...(event ? { event } : {}), ...(base ? { base } : {}), columns } },
+          params: { query: { ...(event ? { event } : {}), ...(against ? { against } : {}), columns } },
           signal,
         }),
       ),
@@ -139,7 +139,7 @@
       ...(driver !== null ? [`driver=${driver}`] : []),
       ...(columns !== 'sectors' ? [`columns=${columns}`] : []),
       ...(show !== 'times' ? [`show=${show}`] : []),
-      ...(base !== null ? [`base=${base}`] : []),
+      ...(against !== null ? [`against=${against}`] : []),
       ...(onlyCounting ? ['only=counting'] : []),
       ...(view !== 'sheet' ? [`view=${view}`] : []),
       ...(by !== 'median' ? [`by=${by}`] : []),
@@ -201,13 +201,13 @@
       : listed.filter((key) => chosen.has(key));
 
   /** The chosen laps on the desk: against the best of the day, or of the chosen ones where they are of any day. */
-  function compare(against: string | null = null): void {
+  function compare(measured: string | null = null): void {
     const all = view === 'all' ? loaded : (laps.data?.laps ?? []);
     const timed = chosenKeys()
       .flatMap((key) => all.find((lap) => lap.key === key) ?? [])
       .filter((lap) => lap.time_s !== null);
     if (view === 'all') {
-      const measure = loaded.find((lap) => lap.key === against);
+      const measure = loaded.find((lap) => lap.key === measured);
       const layouts = new Set(
         [...timed, ...(measure ? [measure] : [])].map((lap) => (lap as AnyLap).layout_id),
       );
@@ -218,9 +218,9 @@
     }
     const quickest = [...timed].sort((a, b) => (a.time_s ?? 0) - (b.time_s ?? 0))[0]?.key;
     const best =
-      against ?? (view === 'all' ? quickest : laps.data?.drivers.find((item) => item.best_lap)?.best_lap);
+      measured ?? (view === 'all' ? quickest : laps.data?.drivers.find((item) => item.best_lap)?.best_lap);
     const keysOf = timed.map((lap) => lap.key);
-    if (best && (keysOf.length || against)) void goto(deskAddress(keysOf.slice(0, 23), best, null));
+    if (best && (keysOf.length || measured)) void goto(deskAddress(keysOf.slice(0, 23), best, null));
   }
 
   function onkey(press: KeyboardEvent): void {
@@ -257,7 +257,7 @@
       : undefined,
   );
   /** the one lap that is chosen, of any day on the circuit of the sheet, to measure the sheet's laps against */
-  const baseOf = $derived(
+  const onlyOneOfAll = $derived(
     chosen.size === 1
       ? view === 'all'
         ? (loaded.find((lap) => chosen.has(lap.key) && lap.time_s !== null)?.key ?? null)
@@ -340,8 +340,8 @@
           <label>
             <span class="muted">{t.shown}</span>
             <select class="select" bind:value={show}>
-              {#each SHOWS.filter((own) => own !== 'base' || laps.data?.base) as own (own)}<option value={own}
-                  >{t.shows[own]}</option
+              {#each SHOWS.filter((own) => own !== 'against' || laps.data?.against) as own (own)}<option
+                  value={own}>{t.shows[own]}</option
                 >{/each}
             </select>
           </label>
@@ -403,14 +403,14 @@
       </div>
       <span class="grow"></span>
       {#if view === 'sheet' || view === 'where'}
-        {#if base}
+        {#if against}
           <button
             type="button"
             class="may"
             onclick={() => {
-              base = null;
+              against = null;
               show = 'times';
-            }}>{t.noBase}</button
+            }}>{t.measureNoMore}</button
           >
         {/if}
         <button type="button" class="may" onclick={() => void copySheet()}>{t.copySheet}</button>
@@ -483,16 +483,16 @@
     {#if may && onlyOne}
       <button type="button" class="may" onclick={() => (traffic = onlyOne.key)}>{texts.traffic.open}</button>
     {/if}
-    {#if baseOf}
+    {#if onlyOneOfAll}
       <button
         type="button"
         class="may"
         onclick={() => {
-          base = baseOf;
-          show = 'base';
+          against = onlyOneOfAll;
+          show = 'against';
           chosen.clear();
           if (view === 'all') view = 'sheet';
-        }}>{t.makeBase}</button
+        }}>{t.measureHere}</button
       >
     {/if}
     <button type="button" class="do" onclick={() => compare()}>{t.compare}</button>

@@ -92,14 +92,14 @@
         <td></td>
       </tr>
     {/if}
-    {#if day.base}
+    {#if day.against}
       <tr class="summary">
         <td></td>
-        <td class="lap" title="{day.base.driver}, {day.base.day}"
-          >{t.baseLap(day.base.driver, day.base.number)}</td
+        <td class="lap" title="{day.against.driver}, {day.against.day}"
+          >{t.againstLap(day.against.driver, day.against.number)}</td
         >
-        <td class="number figure">{lapTime(day.base.time_s)}</td>
-        {#each day.base.parts_s as value, k (k)}<td class="number figure">{value?.toFixed(2) ?? '–'}</td
+        <td class="number figure">{lapTime(day.against.time_s)}</td>
+        {#each day.against.parts_s as value, k (k)}<td class="number figure">{value?.toFixed(2) ?? '–'}</td
           >{/each}
         <td></td>
       </tr>
@@ -189,7 +189,7 @@
             <td class="lap figure">{lap.number}</td>
             <td class="number figure">
               <span class:best-own={lap.key === row.best_lap}
-                >{writeLap(cell(lap.time_s, show, row.best_s, fastest, day.base?.time_s))}</span
+                >{writeLap(cell(lap.time_s, show, row.best_s, fastest, day.against?.time_s))}</span
               >
             </td>
             {#each lap.parts_s as value, k (k)}
@@ -212,7 +212,7 @@
                       open(lap, k);
                     }}
                     >{write(
-                      cell(value, show, row.parts[k]?.best_s, bests[k] ?? null, day.base?.parts_s[k]),
+                      cell(value, show, row.parts[k]?.best_s, bests[k] ?? null, day.against?.parts_s[k]),
                     )}</button
                   >
                 {/if}
