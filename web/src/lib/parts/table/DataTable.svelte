@@ -35,6 +35,10 @@
     /** stands before the buttons over the table */
     over?: Snippet;
     height?: string;
+    /** of a row, pixels: all are alike, so that those out of sight need not be drawn */
+    rowHeight?: number;
+    /** classes of a row */
+    rowLook?: (row: T) => string;
     /** more can be had beyond the last row */
     onend?: () => void;
     empty?: string;
@@ -51,12 +55,13 @@
     cell,
     over,
     height = '460px',
+    rowHeight = 28,
+    rowLook,
     onend,
     empty = texts.table.empty,
   }: Props = $props();
 
   const t = texts.table;
-  const ROW_PX = 28;
   const features = tableFeatures({
     columnFilteringFeature,
     filteredRowModel: createFilteredRowModel(),
@@ -105,7 +110,7 @@
   const virtual = createVirtualizer<HTMLDivElement, HTMLTableRowElement>({
     count: 0,
     getScrollElement: () => scroller ?? null,
-    estimateSize: () => ROW_PX,
+    estimateSize: () => untrack(() => rowHeight),
     overscan: 14,
   });
   $effect(() => {
@@ -115,7 +120,7 @@
   });
   const items = $derived($virtual.getVirtualItems().filter((item) => item.index < shown.length));
   const above = $derived(items[0]?.start ?? 0);
-  const below = $derived(Math.max(0, shown.length * ROW_PX - (items.at(-1)?.end ?? 0)));
+  const below = $derived(Math.max(0, shown.length * rowHeight - (items.at(-1)?.end ?? 0)));
   $effect(() => {
     const last = items.at(-1)?.index ?? -1;
     if (onend && last >= shown.length - 5 && shown.length) untrack(onend);
@@ -163,7 +168,9 @@
   const STEPS: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: 12, PageUp: -12 };
 
   async function onkey(event: KeyboardEvent): Promise<void> {
-    if (event.target instanceof HTMLInputElement && event.target.type !== 'checkbox') return;
+    const own = event.target;
+    if (own instanceof HTMLSelectElement || (own instanceof HTMLInputElement && own.type !== 'checkbox'))
+      return;
     if ((event.ctrlKey || event.metaKey) && event.key === 'c' && !getSelection()?.toString()) {
       event.preventDefault();
       event.stopPropagation();
@@ -277,11 +284,12 @@
           <tr
             data-row={own}
             aria-rowindex={item.index + 2}
+            class={rowLook?.(row)}
             class:present={present === own}
             class:chosen={chosen?.has(own)}
-            style:height="{ROW_PX}px"
+            style:height="{rowHeight}px"
             onclick={(event) => {
-              if (!(event.target instanceof Element && event.target.closest('a,button,input')))
+              if (!(event.target instanceof Element && event.target.closest('a,button,input,select,label')))
                 press(event, item.index);
             }}
             ondblclick={() => onopen?.(row)}
@@ -300,8 +308,12 @@
               >
             {/if}
             {#each columns as column (column.id)}
-              <td class="{column.look?.(row) ?? ''} {column.numeric ? 'number figure' : ''}"
-                >{#if cell}{@render cell(row, column)}{:else}{column.text(row)}{/if}</td
+              <svelte:element
+                this={column.heads ? 'th' : 'td'}
+                scope={column.heads ? 'row' : undefined}
+                title={column.heads ? column.text(row) : undefined}
+                class="cell {column.look?.(row) ?? ''} {column.numeric ? 'number figure' : ''}"
+                >{#if cell}{@render cell(row, column)}{:else}{column.text(row)}{/if}</svelte:element
               >
             {/each}
           </tr>
@@ -353,7 +365,7 @@
     z-index: 1;
   }
   th {
-    background: var(--paper);
+    background: var(--table-ground, var(--paper));
     font-weight: 560;
     text-align: left;
     border-bottom: 1px solid var(--rule);
@@ -391,17 +403,27 @@
     width: 100%;
     min-width: 54px;
   }
-  td {
+  td,
+  .cell {
     padding: 0 8px;
     border-bottom: 1px solid var(--rule);
   }
-  tbody tr:hover td {
+  tbody .cell {
+    background: none;
+    vertical-align: middle;
+  }
+  th.cell {
+    max-width: 220px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
+  tbody tr:hover .cell {
     background: var(--band);
   }
-  tr.chosen td {
+  tr.chosen .cell {
     background: color-mix(in srgb, var(--accent) 10%, transparent);
   }
-  tr.present td {
+  tr.present .cell {
     box-shadow:
       inset 0 1px 0 var(--accent),
       inset 0 -1px 0 var(--accent);
@@ -423,7 +445,7 @@
   .none {
     padding: 18px 8px;
   }
-  td:global(.aside) {
+  .cell:global(.aside) {
     color: var(--muted);
   }
 </style>

@@ -7,6 +7,8 @@ export interface TableColumn<T> {
   unit?: string;
   title?: string;
   numeric?: boolean;
+  /** its cells are the heads of the rows */
+  heads?: boolean;
   /** by which the column sorts; null comes last */
   value: (row: T) => number | string | null;
   /** what is read in the cell, copied, and looked for */

@@ -6,6 +6,8 @@
   import { note, noteAction } from '$lib/parts/notes.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Spark from '$lib/places/hand-in/Spark.svelte';
+  import { asIs, type TableColumn, type TableView } from '$lib/parts/table/columns';
+  import DataTable from '$lib/parts/table/DataTable.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
 
@@ -110,6 +112,41 @@
   const SIGNED = ['lateral_acceleration', 'longitudinal_acceleration', 'yaw_rate', 'steering'];
   const round = (value: number | null | undefined) =>
     value === null || value === undefined ? '' : Number(value.toPrecision(4)).toString().replace('-', '−');
+  const roleName = (channel: ChannelOut) =>
+    table.data?.roles.find((item) => item.code === channel.role)?.name ?? '';
+  let view = $state.raw<TableView>(asIs);
+  const columns: TableColumn<ChannelOut>[] = [
+    { id: 'name', header: t.name, heads: true, value: (own) => own.name, text: (own) => own.name },
+    { id: 'values', header: t.values, value: () => null, text: () => '' },
+    {
+      id: 'range',
+      header: t.range,
+      numeric: true,
+      value: (own) => own.high,
+      text: (own) => `${round(own.low)} – ${round(own.high)}`,
+    },
+    {
+      id: 'unit',
+      header: t.unit,
+      value: (own) => own.unit,
+      text: (own) => (own.role ? own.taken_unit : own.unit),
+    },
+    {
+      id: 'rate',
+      header: t.rate,
+      numeric: true,
+      value: (own) => own.rate_hz,
+      text: (own) => own.rate_hz.toFixed(own.rate_hz < 10 ? 1 : 0),
+    },
+    { id: 'role', header: t.role, value: (own) => roleName(own) || null, text: roleName },
+    {
+      id: 'sure',
+      header: t.sure,
+      value: (own) => (own.role ? own.confidence : null),
+      text: (own) => (own.role ? `${Math.round(own.confidence * 100)} %` : ''),
+    },
+    { id: 'sign', header: t.sign, value: (own) => (own.flipped ? 1 : 0), text: () => '' },
+  ];
 </script>
 
 <Sheet bind:open title={t.title(name)} wide>
@@ -120,82 +157,76 @@
   {:else}
     {@const data = table.data}
     <p class="muted">{t.lead}</p>
-    <div class="scroll">
-      <table>
-        <thead>
-          <tr
-            ><th>{t.name}</th><th>{t.values}</th><th class="num">{t.range}</th><th>{t.unit}</th><th
-              class="num">{t.rate}</th
-            ><th>{t.role}</th><th>{t.sure}</th><th>{t.sign}</th></tr
-          >
-        </thead>
-        <tbody>
-          {#each data.channels as channel (channel.name)}
-            {@const own = edits[channel.name]}
-            {@const role = own?.role === null ? 'auto' : (own?.role ?? channel.role ?? '')}
-            <tr class:edited={own}>
-              <th scope="row" title={channel.name}>{channel.name}</th>
-              <td><Spark picture={channel.picture} label="{t.values}: {channel.name}" /></td>
-              <td class="figure num">{round(channel.low)} – {round(channel.high)}</td>
-              <td
-                ><input
-                  class="input unit"
-                  aria-label={t.unitOf(channel.name)}
-                  value={own?.unit ?? (channel.role ? channel.taken_unit : channel.unit)}
-                  maxlength="60"
-                  onchange={(e) => edit(channel, { unit: e.currentTarget.value })}
-                /></td
+    <div class="table">
+      <DataTable
+        label={t.title(name)}
+        {columns}
+        rows={data.channels}
+        key={(row) => row.name}
+        {view}
+        onview={(to) => (view = to)}
+        height="56vh"
+        rowHeight={38}
+        rowLook={(row) => (edits[row.name] ? 'edited' : '')}
+      >
+        {#snippet cell(channel, column)}
+          {@const own = edits[channel.name]}
+          {@const role = own?.role === null ? 'auto' : (own?.role ?? channel.role ?? '')}
+          {#if column.id === 'values'}
+            <Spark picture={channel.picture} label="{t.values}: {channel.name}" />
+          {:else if column.id === 'unit'}
+            <input
+              class="input unit"
+              aria-label={t.unitOf(channel.name)}
+              value={own?.unit ?? (channel.role ? channel.taken_unit : channel.unit)}
+              maxlength="60"
+              onchange={(e) => edit(channel, { unit: e.currentTarget.value })}
+            />
+          {:else if column.id === 'role'}
+            <select
+              class="select role"
+              aria-label={t.roleOf(channel.name)}
+              value={role}
+              onchange={(e) =>
+                edit(channel, { role: e.currentTarget.value === 'auto' ? null : e.currentTarget.value })}
+            >
+              {#if channel.corrected || own}<option value="auto">{t.reset}</option>{/if}
+              <option value="">{t.noRole}</option>
+              {#each data.roles as item (item.code)}<option value={item.code}>{item.name}</option>{/each}
+            </select>
+          {:else if column.id === 'sure'}
+            {#if own}<span class="muted">–</span>{:else if channel.corrected}<span>{t.by.dialect}</span
+              >{:else if channel.role}
+              <span class="figure" class:loss={channel.confidence < 0.75}
+                >{Math.round(channel.confidence * 100)} %</span
               >
-              <td class="figure num">{channel.rate_hz.toFixed(channel.rate_hz < 10 ? 1 : 0)}</td>
-              <td
-                ><select
-                  class="select role"
-                  aria-label={t.roleOf(channel.name)}
-                  value={role}
-                  onchange={(e) =>
-                    edit(channel, { role: e.currentTarget.value === 'auto' ? null : e.currentTarget.value })}
+              <span class="muted">{t.by[channel.by]}</span>
+              {#if channel.second !== null && channel.second !== undefined}
+                <button
+                  type="button"
+                  class="second"
+                  onclick={() => edit(channel, { role: channel.second ?? '' })}
+                  >{channel.second
+                    ? t.or(data.roles.find((item) => item.code === channel.second)?.name ?? '')
+                    : t.orNothing}</button
                 >
-                  {#if channel.corrected || own}<option value="auto">{t.reset}</option>{/if}
-                  <option value="">{t.noRole}</option>
-                  {#each data.roles as item (item.code)}<option value={item.code}>{item.name}</option>{/each}
-                </select></td
+              {/if}
+            {/if}
+          {:else if column.id === 'sign'}
+            {#if SIGNED.includes(role)}
+              <label class="sign"
+                ><input
+                  type="checkbox"
+                  aria-label={t.signOf(channel.name)}
+                  checked={own?.flipped ?? channel.flipped}
+                  onchange={(e) => edit(channel, { flipped: e.currentTarget.checked })}
+                /><span class="muted">{(own?.flipped ?? channel.flipped) ? t.turned : t.asLogged}</span
+                ></label
               >
-              <td class="sure">
-                {#if own}<span class="muted">–</span>{:else if channel.corrected}<span>{t.by.dialect}</span
-                  >{:else if channel.role}
-                  <span class="figure" class:loss={channel.confidence < 0.75}
-                    >{Math.round(channel.confidence * 100)} %</span
-                  >
-                  <span class="muted">{t.by[channel.by]}</span>
-                  {#if channel.second !== null && channel.second !== undefined}
-                    <button
-                      type="button"
-                      class="second"
-                      onclick={() => edit(channel, { role: channel.second ?? '' })}
-                      >{channel.second
-                        ? t.or(data.roles.find((item) => item.code === channel.second)?.name ?? '')
-                        : t.orNothing}</button
-                    >
-                  {/if}
-                {/if}
-              </td>
-              <td>
-                {#if SIGNED.includes(role)}
-                  <label class="sign"
-                    ><input
-                      type="checkbox"
-                      aria-label={t.signOf(channel.name)}
-                      checked={own?.flipped ?? channel.flipped}
-                      onchange={(e) => edit(channel, { flipped: e.currentTarget.checked })}
-                    /><span class="muted">{(own?.flipped ?? channel.flipped) ? t.turned : t.asLogged}</span
-                    ></label
-                  >
-                {/if}
-              </td>
-            </tr>
-          {/each}
-        </tbody>
-      </table>
+            {/if}
+          {:else}{column.text(channel)}{/if}
+        {/snippet}
+      </DataTable>
     </div>
   {/if}
   {#if trouble}<Trouble error={trouble} />{/if}
@@ -221,42 +252,12 @@
 </Sheet>
 
 <style>
-  .scroll {
-    overflow-x: auto;
+  .table {
+    --table-ground: var(--sheet);
     margin-top: 10px;
   }
-  table {
-    font-size: 13px;
-    border-collapse: collapse;
-    width: 100%;
-  }
-  thead th {
-    text-align: left;
-    color: var(--muted);
-    font-weight: 500;
-    position: sticky;
-    top: 0;
-    background: var(--sheet);
-    z-index: 1;
-  }
-  th,
-  td {
-    padding: 3px 12px 3px 0;
-    border-bottom: 1px solid var(--rule);
-    white-space: nowrap;
-  }
-  tbody th {
-    text-align: left;
-    font-weight: 560;
-    max-width: 190px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-  }
-  .edited {
+  .table :global(tr.edited .cell) {
     background: var(--stretch);
-  }
-  .num {
-    text-align: right;
   }
   .unit {
     width: 74px;
@@ -267,9 +268,6 @@
     width: 190px;
     padding-block: 2px;
     font-size: 13px;
-  }
-  .sure {
-    min-width: 130px;
   }
   .second {
     text-decoration: underline;

@@ -238,7 +238,7 @@
     font-size: 12px;
     margin-top: 4px;
   }
-  :global(td.best) {
+  :global(.cell.best) {
     text-decoration: underline;
   }
 </style>

@@ -13,6 +13,8 @@
   import SaveAs from '$lib/parts/SaveAs.svelte';
   import Remove from '$lib/parts/Remove.svelte';
   import Book from '$lib/parts/Book.svelte';
+  import { asIs, type TableColumn, type TableView } from '$lib/parts/table/columns';
+  import DataTable from '$lib/parts/table/DataTable.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
   import { day } from '$lib/quantities/dates.svelte';
@@ -56,15 +58,6 @@
   const moreEvents = $derived(older.data ? older.hasNextPage : Boolean(data?.next));
   const length = $derived(unitOf('length', present.units));
   const time = $derived(unitOf('time', present.units));
-  const byDriver = $derived.by(() => {
-    const rows: { driver: PaddockRun['driver']; runs: PaddockRun[] }[] = [];
-    for (const run of data?.runs ?? []) {
-      const row = rows.find((item) => item.driver.id === run.driver.id);
-      if (row) row.runs.push(run);
-      else rows.push({ driver: run.driver, runs: [run] });
-    }
-    return rows;
-  });
   const leads = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
   const widest = $derived(Math.max(0.5, ...(data?.runs ?? []).map((run) => run.gap_s ?? 0)));
   const f = texts.handIn.filters;
@@ -92,6 +85,54 @@
   }
 
   const clock = (iso: string | null) => iso?.slice(11, 16) ?? '';
+  let view = $state.raw<TableView>(asIs);
+  const columns = $derived.by((): TableColumn<PaddockRun>[] => [
+    {
+      id: 'driver',
+      header: t.driver,
+      heads: true,
+      value: (run) => run.driver.name,
+      text: (run) => run.driver.name,
+    },
+    {
+      id: 'run',
+      header: t.run,
+      value: (run) => run.started_at ?? '',
+      text: (run) =>
+        [clock(run.started_at), t.kinds[run.kind] ?? run.kind, run.car].filter(Boolean).join(' '),
+    },
+    {
+      id: 'laps',
+      header: t.laps,
+      value: (run) => run.counting,
+      text: (run) => t.counting(run.counting, run.laps),
+    },
+    {
+      id: 'best',
+      header: t.best,
+      numeric: true,
+      value: (run) => run.best_s,
+      text: (run) => (run.best_s === null ? t.noTimed : lapTime(run.best_s)),
+      look: (run) => (run.level ? 'best-all' : ''),
+    },
+    {
+      id: 'gap',
+      header: t.gap,
+      unit: 's',
+      value: (run) => run.gap_s,
+      text: (run) =>
+        run.id === data?.reference_run ? t.reference : run.gap_s === null ? '' : signed(run.gap_s, time),
+    },
+    {
+      id: 'theoretical',
+      header: t.theoretical,
+      numeric: true,
+      value: (run) => run.theoretical_best_s,
+      text: (run) => lapTime(run.theoretical_best_s),
+      look: () => 'aside',
+    },
+    { id: 'do', header: '', value: () => null, text: () => '' },
+  ]);
 </script>
 
 <svelte:head><title>{t.title} · {texts.name}</title></svelte:head>
@@ -140,65 +181,47 @@
       </div>
     </div>
     {#if data.deliveries.length}<Deliveries list={data.deliveries} />{/if}
-    <div class="scroll">
-      <table>
-        <thead>
-          <tr>
-            <th>{t.driver}</th>
-            <th>{t.run}</th>
-            <th>{t.laps}</th>
-            <th class="num">{t.best}</th>
-            <th>{t.gap}, s</th>
-            <th class="num">{t.theoretical}</th>
-            <th></th>
-          </tr>
-        </thead>
-        <tbody>
-          {#each byDriver as row (row.driver.id)}
-            {#each row.runs as run, i (run.id)}
-              <tr onclick={() => goto(`/compare?run=${run.id}`)}>
-                <th scope="row" style:color={driverColour(row.driver.colour, mode.dark)}
-                  >{i ? '' : row.driver.name}</th
-                >
-                <td>
-                  <span class="figure">{clock(run.started_at)}</span>
-                  {t.kinds[run.kind] ?? run.kind}
-                  {#if run.car}<span class="muted car">{run.car}</span>{/if}
-                </td>
-                <td class="muted">{t.counting(run.counting, run.laps)}</td>
-                <td class="num figure" class:best-all={run.level}>
-                  {run.best_s === null ? t.noTimed : lapTime(run.best_s)}
-                </td>
-                <td class="gap">
-                  {#if run.id === data.reference_run}<span class="muted">{t.reference}</span>
-                  {:else if run.gap_s !== null}
-                    <span class="figure">{signed(run.gap_s, time)}</span>
-                    {#if run.level}<span class="muted" title={t.levelMeans}>{t.level}</span>{/if}
-                    <span class="bar" style:width="{(100 * Math.max(run.gap_s, 0)) / widest}px"></span>
-                  {/if}
-                </td>
-                <td class="num figure muted">{lapTime(run.theoretical_best_s)}</td>
-                <td>
-                  {#if run.best_s !== null}
-                    <a
-                      class="may"
-                      href="/compare?run={run.id}"
-                      aria-label={t.compareOne(row.driver.name)}
-                      onclick={(e) => e.stopPropagation()}>{t.compare}</a
-                    >
-                  {/if}
-                  {#if leads}<Remove
-                      kind="run"
-                      id={run.id}
-                      name={t.runOf(row.driver.name, clock(run.started_at))}
-                    />{/if}
-                </td>
-              </tr>
-            {/each}
-          {/each}
-        </tbody>
-      </table>
-    </div>
+    <DataTable
+      label={t.title}
+      {columns}
+      rows={data.runs}
+      key={(run) => String(run.id)}
+      {view}
+      onview={(to) => (view = to)}
+      onopen={(run) => void goto(`/compare?run=${run.id}`)}
+      height="none"
+      rowHeight={52}
+    >
+      {#snippet cell(run, column)}
+        {#if column.id === 'driver'}
+          <span style:color={driverColour(run.driver.colour, mode.dark)}>{run.driver.name}</span>
+        {:else if column.id === 'run'}
+          <span class="figure">{clock(run.started_at)}</span>
+          {t.kinds[run.kind] ?? run.kind}
+          {#if run.car}<span class="muted car">{run.car}</span>{/if}
+        {:else if column.id === 'gap'}
+          <span class="gap">
+            {#if run.id === data.reference_run}<span class="muted">{t.reference}</span>
+            {:else if run.gap_s !== null}
+              <span class="figure">{signed(run.gap_s, time)}</span>
+              {#if run.level}<span class="muted" title={t.levelMeans}>{t.level}</span>{/if}
+              <span class="bar" style:width="{(100 * Math.max(run.gap_s, 0)) / widest}px"></span>
+            {/if}
+          </span>
+        {:else if column.id === 'do'}
+          {#if run.best_s !== null}
+            <a class="may" href="/compare?run={run.id}" aria-label={t.compareOne(run.driver.name)}
+              >{t.compare}</a
+            >
+          {/if}
+          {#if leads}<Remove
+              kind="run"
+              id={run.id}
+              name={t.runOf(run.driver.name, clock(run.started_at))}
+            />{/if}
+        {:else}{column.text(run)}{/if}
+      {/snippet}
+    </DataTable>
   {/if}
 </Book>
 
@@ -252,46 +275,6 @@
   .events {
     margin-top: 12px;
   }
-  .scroll {
-    overflow-x: auto;
-  }
-  table {
-    width: 100%;
-    border-collapse: collapse;
-  }
-  thead th {
-    text-align: left;
-    font-size: 12px;
-    font-weight: 520;
-    color: var(--muted);
-    padding: 6px 10px 6px 0;
-    border-bottom: 1px solid var(--rule);
-    white-space: nowrap;
-  }
-  tbody th {
-    text-align: left;
-    font-weight: 620;
-    max-width: 180px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  tbody th,
-  td {
-    padding: 7px 10px 7px 0;
-    border-bottom: 1px solid var(--rule);
-    height: 48px;
-  }
-  tbody tr {
-    cursor: pointer;
-  }
-  tbody tr:hover {
-    background: var(--sheet);
-  }
-  .num {
-    text-align: right;
-    padding-right: 26px;
-  }
   .car {
     display: block;
     font-size: 12px;
@@ -306,10 +289,6 @@
     margin-left: 8px;
     background: var(--loss);
     border-radius: 1px;
-  }
-  td:last-child {
-    text-align: right;
-    padding-right: 0;
   }
   .empty {
     display: grid;
