@@ -7,11 +7,14 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from lauftakt.operate.stack import Stack
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.web.application import FRONT_END
+
+# A busy machine may take a while; what is wrong stays wrong.
+expect.set_options(timeout=15_000)
 
 EMAIL, PASSWORD = "coach@test.example", "a good password"
 

@@ -82,7 +82,7 @@ def test_from_a_limit_to_the_desk(page: Page, stack: Any, day: Day) -> None:
     page.get_by_label("A new stint begins with").select_option(index=4)
     page.get_by_role("button", name="Keep", exact=True).click()
     expect(page.locator("tr.told")).to_have_count(3)
-    expect(page.locator("tr.told").first).to_contain_text("Short shifts.")
+    expect(page.locator("tr.told").first).to_contain_text("Short shifts")
 
     # All laps, the quickest first; one is measured against another.
     page.get_by_role("tab", name="All laps").click()

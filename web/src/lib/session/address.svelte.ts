@@ -28,7 +28,8 @@ export function keepAddress(place: string, query: () => string | null): void {
     const { timer, address } = pending;
     clearTimeout(timer);
     pending = null;
-    if (page.url.pathname === place) replaceState(address, {});
+    // Going back has changed the browser's entry while the place still stands there, until what comes is loaded.
+    if (page.url.pathname === place && location.pathname === place) replaceState(address, {});
   }
 
   $effect(() => {
