@@ -62,14 +62,18 @@ def base_url(stack: Stack) -> str:
 
 @pytest.fixture
 def signed_in(page: Page) -> Page:
+    sign_in(page, EMAIL, PASSWORD)
+    return page
+
+
+def sign_in(page: Page, email: str, password: str) -> None:
     page.set_default_timeout(20_000)
     page.set_viewport_size({"width": 1280, "height": 800})
     page.goto("/")
-    page.get_by_label("Address").fill(EMAIL)
-    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_label("Address").fill(email)
+    page.get_by_label("Password").fill(password)
     page.get_by_role("button", name="Sign in").click()
     page.wait_for_url("**/paddock")
-    return page
 
 
 def drop(page: Page, paths: list[Path]) -> None:

@@ -12,7 +12,7 @@ from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import read_raw
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
-from tests.browser.conftest import drop
+from tests.browser.conftest import drop, sign_in
 from tests.day import Day
 
 EMAIL, PASSWORD = "watch@test.example", "a good password"
@@ -26,13 +26,7 @@ def test_from_a_limit_to_the_desk(page: Page, stack: Any, day: Day) -> None:
         team = add_team(session, "Watchers")
         add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
     database.close()
-    page.set_default_timeout(20_000)
-    page.set_viewport_size({"width": 1280, "height": 800})
-    page.goto("/")
-    page.get_by_label("Address").fill(EMAIL)
-    page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
-    page.wait_for_url("**/paddock")
+    sign_in(page, EMAIL, PASSWORD)
     page.get_by_role("link", name="Hand-in").click()
     drop(page, [day.layout_file, day.files[0]])
     expect(page.get_by_text("Taken", exact=True)).to_have_count(2, timeout=60_000)

@@ -19,7 +19,7 @@ from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.geojson import write_sketch
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
-from tests.browser.conftest import drop
+from tests.browser.conftest import drop, sign_in
 from tests.day import Day
 
 EMAIL, PASSWORD = "drawer@test.example", "a good password"
@@ -36,19 +36,13 @@ def best_of(page: Page, driver: str) -> str:
     return row.locator("td").first.inner_text().split()[-1]
 
 
-def sign_in(page: Page, stack: Any) -> None:
+def begin(page: Page, stack: Any) -> None:
     database = Database(stack.mariadb.url)
     with database.begin() as session:
         team = add_team(session, "Drawers")
         add_account(session, team, email=EMAIL, name="Dora", password=PASSWORD)
     database.close()
-    page.set_default_timeout(20_000)
-    page.set_viewport_size({"width": 1280, "height": 800})
-    page.goto("/")
-    page.get_by_label("Address").fill(EMAIL)
-    page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
-    page.wait_for_url("**/paddock")
+    sign_in(page, EMAIL, PASSWORD)
 
 
 def place(page: Page, label: str, text: str) -> None:
@@ -87,7 +81,7 @@ def test_a_circuit_is_put_right_kept_and_taken_back(
     runs = [analyse_run(log, before) for log in day.logs[:2]]
     zones = zones_of(before, runs)
 
-    sign_in(page, stack)
+    begin(page, stack)
     page.get_by_role("link", name="Circuit", exact=True).click()
     expect(page.get_by_text("No circuit yet.")).to_be_visible()
     page.get_by_role("link", name="Hand in a run").click()
@@ -192,12 +186,7 @@ def test_a_circuit_is_put_right_kept_and_taken_back(
 
 
 def test_marks_are_put_moved_by_keyboard_and_brought_back(page: Page, stack: Any) -> None:
-    page.set_default_timeout(20_000)
-    page.set_viewport_size({"width": 1280, "height": 800})
-    page.goto("/")
-    page.get_by_label("Address").fill(EMAIL)
-    page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
+    sign_in(page, EMAIL, PASSWORD)
     page.get_by_role("link", name="Circuit", exact=True).click()
     page.get_by_role("tab", name="Marks").click()
     expect(page.get_by_text("Point at a place first")).to_be_visible()

@@ -9,21 +9,11 @@ from playwright.sync_api import Browser, Page, expect
 
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
-from tests.browser.conftest import drop
+from tests.browser.conftest import drop, sign_in
 from tests.day import Day
 from tests.dialects import WRITERS, named
 
 EMAIL, PASSWORD = "collector@test.example", "a good password"
-
-
-def sign_in(page: Page) -> None:
-    page.set_default_timeout(20_000)
-    page.set_viewport_size({"width": 1280, "height": 800})
-    page.goto("/")
-    page.get_by_label("Address").fill(EMAIL)
-    page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
-    page.wait_for_url("**/paddock")
 
 
 def fate(page: Page, name: str) -> Any:
@@ -47,7 +37,7 @@ def test_collecting_a_day(page: Page, browser: Browser, stack: Any, base_url: st
         files[name] = path
 
     # A link for the first driver, opened on a phone-sized page without an account.
-    sign_in(page)
+    sign_in(page, EMAIL, PASSWORD)
     page.get_by_role("link", name="Hand in the first logs").click()
     drop(page, [day.layout_file])
     expect(page.get_by_text("Taken", exact=True)).to_have_count(1, timeout=60_000)

@@ -7,7 +7,7 @@ from playwright.sync_api import Page, expect
 
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
-from tests.browser.conftest import drop
+from tests.browser.conftest import drop, sign_in
 from tests.day import Day
 
 EMAIL, PASSWORD = "sheet@test.example", "a good password"
@@ -21,13 +21,7 @@ def test_the_sector_sheet_from_files_to_the_desk(page: Page, stack: Any, day: Da
         team = add_team(session, "Sheets")
         add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
     database.close()
-    page.set_default_timeout(20_000)
-    page.set_viewport_size({"width": 1280, "height": 800})
-    page.goto("/")
-    page.get_by_label("Address").fill(EMAIL)
-    page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
-    page.wait_for_url("**/paddock")
+    sign_in(page, EMAIL, PASSWORD)
     page.get_by_role("link", name="Laps", exact=True).click()
     expect(page.get_by_text("No laps yet.")).to_be_visible()
     page.get_by_role("link", name="Hand in a run").click()

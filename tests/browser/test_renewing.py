@@ -8,7 +8,7 @@ from playwright.sync_api import Page, Request, expect
 
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
-from tests.browser.conftest import drop
+from tests.browser.conftest import drop, sign_in
 from tests.day import Day
 
 EMAIL, PASSWORD = "renewer@test.example", "a good password"
@@ -38,12 +38,7 @@ def test_a_correction_reaches_the_desk(page: Page, stack: Any, day: Day) -> None
         team = add_team(session, "Renewers")
         add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
     database.close()
-    page.set_default_timeout(20_000)
-    page.set_viewport_size({"width": 1280, "height": 800})
-    page.goto("/")
-    page.get_by_label("Address").fill(EMAIL)
-    page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
+    sign_in(page, EMAIL, PASSWORD)
     page.get_by_role("link", name="Hand in the first logs").click()
     drop(page, [day.layout_file, *day.files[:2]])
     expect(page.get_by_text("Taken", exact=True)).to_have_count(3, timeout=60_000)

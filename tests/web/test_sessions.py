@@ -91,6 +91,17 @@ def test_the_server_says_whether_it_is_well(app: Any, monkeypatch: pytest.Monkey
     assert (answer.status_code, answer.json["well"]) == (503, False)
 
 
+def test_a_database_that_went_away_is_told_in_words(coach: Coach, app: Any, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert coach.get("/api/paddock").status_code == 200
+    monkeypatch.setitem(app.extensions, "lauftakt", Database("mysql+pymysql://nobody:x@127.0.0.1:1/none"))
+    for path in ("/api/paddock", "/api/laps", "/api/circuits", "/api/session"):
+        answer = coach.get(path)
+        assert (answer.status_code, answer.json["code"]) == (503, "database"), path
+        assert answer.headers["Retry-After"] == "3"
+    monkeypatch.undo()
+    assert coach.get("/api/paddock").status_code == 200
+
+
 def test_the_policy_of_the_page_is_sent_as_a_header(database: Database, tmp_path: Path) -> None:
     policy = "default-src &#39;self&#39;; script-src &#39;self&#39; &#39;sha256-abc=&#39;"
     (tmp_path / "index.html").write_text(f'<meta http-equiv="content-security-policy" content="{policy}">')

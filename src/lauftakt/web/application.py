@@ -14,7 +14,7 @@ from flask import Response, jsonify, request, send_from_directory
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from sqlalchemy import text
-from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.exc import OperationalError, SQLAlchemyError
 from werkzeug.exceptions import HTTPException
 from werkzeug.middleware.proxy_fix import ProxyFix
 
@@ -133,6 +133,10 @@ def _problem(status: int, code: str, message: str) -> tuple[Response, int]:
     return jsonify(code=code, message=message), status
 
 
+# What the driver says where there is no server, or where it went in the middle of something.
+CONNECTION_LOST = (1053, 2002, 2003, 2006, 2013, 2055)
+
+
 def _errors(app: APIFlask, settings: Settings) -> None:
     @app.errorhandler(Problem)
     def told(error: Problem) -> tuple[Response, int]:
@@ -164,6 +168,20 @@ def _errors(app: APIFlask, settings: Settings) -> None:
     @app.errorhandler(429)
     def often(_: HTTPException) -> tuple[Response, int]:
         return _problem(429, "too-often", "Too many tries. Wait a minute, then try again.")
+
+    @app.errorhandler(OperationalError)
+    def away(error: OperationalError) -> tuple[Response, int]:
+        code = error.orig.args[0] if error.orig is not None and error.orig.args else None
+        if not error.connection_invalidated and code not in CONNECTION_LOST:
+            raise error
+        app.logger.warning("the database does not answer: %s", error.orig)
+        answer, status = _problem(
+            503,
+            "database",
+            "The database does not answer at the moment. It is started again by itself; try again soon.",
+        )
+        answer.headers["Retry-After"] = "3"
+        return answer, status
 
     @app.errorhandler(500)
     def broken(_: HTTPException) -> tuple[Response, int]:

@@ -14,7 +14,7 @@
   import { addressed, keepAddress } from '$lib/session/address.svelte';
   import { present } from '$lib/session/present.svelte';
   import Book from '$lib/parts/Book.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
+  import Keys from '$lib/parts/Keys.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import CircuitBar from '$lib/places/circuit/CircuitBar.svelte';
   import CircuitCurves from '$lib/places/circuit/CircuitCurves.svelte';
@@ -421,13 +421,7 @@
     onpresent={(version) => void keeping.goBack(version.id).then((back) => (history = !back))}
   />
 {/if}
-<Sheet bind:open={helping} title={t.keysTitle}>
-  <dl class="keys">
-    {#each circuitKeys as [shownKey, does] (shownKey)}<dt><kbd>{shownKey}</kbd></dt>
-      <dd>{does}</dd>{/each}
-  </dl>
-  <p class="muted">{texts.keys.off}</p>
-</Sheet>
+<Keys bind:open={helping} title={t.keysTitle} keys={circuitKeys} />
 
 <style>
   .head {
@@ -499,20 +493,5 @@
     justify-items: start;
     padding: 60px 0;
     font-size: 16px;
-  }
-  kbd {
-    font-family: var(--mono);
-    font-stretch: 75%;
-    font-size: 0.85em;
-    border: 1px solid var(--rule);
-    border-radius: 3px;
-    padding: 0 5px;
-    background: var(--paper);
-  }
-  .keys {
-    display: grid;
-    grid-template-columns: max-content 1fr;
-    gap: 6px 18px;
-    margin-bottom: 12px;
   }
 </style>

@@ -17,7 +17,7 @@
   import LapChooser from '$lib/places/compare/LapChooser.svelte';
   import LapSheet from '$lib/places/compare/LapSheet.svelte';
   import PassageCard from '$lib/places/compare/PassageCard.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
+  import Keys from '$lib/parts/Keys.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
   import { day } from '$lib/quantities/dates.svelte';
@@ -193,7 +193,7 @@
   );
   const nothing = $derived(lineUp.error instanceof ApiProblem && lineUp.error.code === 'empty');
   const hundredth = $derived((full * 100).toFixed(2));
-  const others = [
+  const others: [string, string][] = [
     ['← →', texts.keys.cursor],
     [texts.keys.dragging, texts.keys.drag],
     [texts.keys.ctrlScroll, texts.keys.wheel],
@@ -301,15 +301,11 @@
 </Book>
 
 <LapChooser {desk} bind:open={choosing} onlay={lay} />
-<Sheet bind:open={helping} title={t.keysTitle}>
-  <dl class="keys">
-    {#each Object.values(KEYS) as key (key.shown)}<dt><kbd>{key.shown}</kbd></dt>
-      <dd>{key.does}</dd>{/each}
-    {#each others as [shown, does] (shown)}<dt><kbd>{shown}</kbd></dt>
-      <dd>{does}</dd>{/each}
-  </dl>
-  <p class="muted">{texts.keys.off}</p>
-</Sheet>
+<Keys
+  bind:open={helping}
+  title={t.keysTitle}
+  keys={[...Object.values(KEYS).map((key): [string, string] => [key.shown, key.does]), ...others]}
+/>
 
 <style>
   .legend {
@@ -357,12 +353,6 @@
     border-radius: 3px;
     padding: 0 5px;
     background: var(--paper);
-  }
-  .keys {
-    display: grid;
-    grid-template-columns: max-content 1fr;
-    gap: 6px 18px;
-    margin-bottom: 12px;
   }
   .empty {
     display: grid;

@@ -11,8 +11,8 @@
   import { present } from '$lib/session/present.svelte';
   import Book from '$lib/parts/Book.svelte';
   import { note, noteAction, undoKept } from '$lib/parts/notes.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
   import { asIs, asText, readView, writeView, type TableView } from '$lib/parts/table/columns';
+  import Keys from '$lib/parts/Keys.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import AllLaps, { type Narrowed } from '$lib/places/laps/AllLaps.svelte';
   import CarWatch from '$lib/places/laps/CarWatch.svelte';
@@ -511,13 +511,7 @@
     />
   {/if}
 {/if}
-<Sheet bind:open={helping} title={t.keysTitle}>
-  <dl class="keys">
-    {#each lapsKeys as [shownKey, does] (shownKey)}<dt><kbd>{shownKey}</kbd></dt>
-      <dd>{does}</dd>{/each}
-  </dl>
-  <p class="muted">{texts.keys.off}</p>
-</Sheet>
+<Keys bind:open={helping} title={t.keysTitle} keys={lapsKeys} />
 
 <style>
   .fields {
@@ -661,11 +655,5 @@
     border-radius: 3px;
     padding: 0 5px;
     background: var(--paper);
-  }
-  .keys {
-    display: grid;
-    grid-template-columns: max-content 1fr;
-    gap: 6px 18px;
-    margin-bottom: 12px;
   }
 </style>
