@@ -16,6 +16,7 @@ from lauftakt.store.models import Account, Action, HandIn, HandInLink, Run
 from lauftakt.store.runs import names_of
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
+from lauftakt.web.cars import undo_sheet
 from lauftakt.web.channels import apply_choices
 from lauftakt.web.circuits.changing import undo_change, undo_day, undo_drawing, undo_set
 from lauftakt.web.circuits.marks import undo_mark
@@ -27,7 +28,6 @@ from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.removing import take_back
 from lauftakt.web.stints import undo_stint
 from lauftakt.web.traffic import undo_traffic
-from lauftakt.web.watch import undo_sheet
 from lauftakt.work.queue import send
 
 blueprint = APIBlueprint("actions", __name__, tag="Actions")

@@ -26,6 +26,7 @@ from lauftakt.store.lineup import CurveCache
 from lauftakt.web import (
     accounts,
     actions,
+    cars,
     channels,
     circuits,
     compare,
@@ -106,7 +107,8 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     limiter.init_app(app)
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
-        compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic, watch,
+        cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
+        watch,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

@@ -17,7 +17,6 @@ from lauftakt.core.log.model import Channel, Unusable
 from lauftakt.core.registry import BY_LAP, CHANNELS
 from lauftakt.core.technique.by_lap import STATISTICS
 from lauftakt.core.technique.watching import Excursion, Limit, Trend, excursions, over_limit_s, trend
-from lauftakt.store.actions import note_action
 from lauftakt.store.analyses import LapView, load_curves, load_figures_by_lap, numbers_of
 from lauftakt.store.database import mine
 from lauftakt.store.layouts import load_layout
@@ -25,6 +24,7 @@ from lauftakt.store.models import Car, ChannelRow, Driver, Event, FigureSet, Run
 from lauftakt.store.runs import load_si
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
+from lauftakt.web.cars import car_out, sheet_of
 from lauftakt.web.compare.addresses import key_of
 from lauftakt.web.policy import Viewer, one, visible
 
@@ -373,55 +373,6 @@ def _mean(rows: Array | None) -> float | None:
 
 def _number(value: float) -> float | None:
     return float(value) if np.isfinite(value) else None
-
-
-def sheet_of(car: Car) -> schemas.CarSheet:
-    """A car's sheet; an empty one where nothing was said of it."""
-    return schemas.CarSheet(**(car.sheet or {}))
-
-
-def car_out(car: Car) -> schemas.CarOut:
-    return schemas.CarOut(id=car.id, name=car.name, sheet=sheet_of(car))
-
-
-@blueprint.get("/cars/<int:car_id>")
-@only("see")
-@blueprint.output(schemas.CarOut)
-def get_car(viewer: Viewer, car_id: int) -> schemas.CarOut:
-    """A car with its sheet."""
-    with database().begin() as session:
-        return car_out(one(session, Car, viewer, car_id))
-
-
-@blueprint.put("/cars/<int:car_id>/sheet")
-@only("change")
-@blueprint.input(schemas.CarSheet)
-@blueprint.output(schemas.CarKept)
-def keep_sheet(viewer: Viewer, car_id: int, json_data: schemas.CarSheet) -> schemas.CarKept:
-    """Keep a car's sheet: what it is, its set-up by date, its limits."""
-    unknown = [limit.role for limit in json_data.limits if limit.role not in CHANNELS]
-    if unknown:
-        raise Problem(422, "role", f"There is no channel called {unknown[0]}.")
-    with database().begin() as session:
-        car = one(session, Car, viewer, car_id, lock=True)
-        before = sheet_of(car).model_dump()
-        car.sheet = json_data.model_dump()
-        action = note_action(
-            session,
-            viewer.team_id,
-            account_id=viewer.account_id,
-            kind="car",
-            subject=("car", car.id),
-            summary=f"The sheet of {car.name} was changed.",
-            inverse=[{"do": "car-sheet", "car": car.id, "sheet": before}],
-        )
-        return schemas.CarKept(action=action.id)
-
-
-def undo_sheet(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
-    """Give a car the sheet it had."""
-    one(session, Car, viewer, step["car"], lock=True).sheet = step["sheet"]
-    return []
 
 
 @blueprint.post("/figure-sets")

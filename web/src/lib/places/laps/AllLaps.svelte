@@ -1,21 +1,10 @@
 <!-- All laps of the team, however many: narrowed on the server, sorted and filtered in the table, laid on the desk. -->
-<script lang="ts" module>
-  export interface Narrowed {
-    order: 'newest' | 'quickest';
-    layout: number | null;
-    driver: number | null;
-    car: number | null;
-    since: string;
-    until: string;
-    counting: boolean;
-  }
-</script>
-
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
   import type { SvelteSet } from 'svelte/reactivity';
   import { api, done, type AnyLap } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
+  import type { Narrowed } from '$lib/laps/place';
   import { clockOf } from '$lib/laps/sheet';
   import { day as written } from '$lib/quantities/dates.svelte';
   import { lapTime } from '$lib/quantities/units';

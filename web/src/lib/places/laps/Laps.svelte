@@ -5,16 +5,18 @@
   import { SvelteSet } from 'svelte/reactivity';
   import { api, done, type AnyLap } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
-  import { between, deskAddress, groups, order, sheetColumns, type By, type Show } from '$lib/laps/sheet';
+  import { readLaps, SHOWS, VIEWS, writeLaps } from '$lib/laps/place';
+  import { between, deskAddress, groups, order, sheetColumns } from '$lib/laps/sheet';
   import { day as written } from '$lib/quantities/dates.svelte';
   import { addressed, keepAddress } from '$lib/session/address.svelte';
   import { present } from '$lib/session/present.svelte';
   import Book from '$lib/parts/Book.svelte';
   import { note, noteAction, undoKept } from '$lib/parts/notes.svelte';
-  import { asIs, asText, readView, writeView, type TableView } from '$lib/parts/table/columns';
+  import { asIs, asText } from '$lib/parts/table/columns';
   import Keys from '$lib/parts/Keys.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
-  import AllLaps, { type Narrowed } from '$lib/places/laps/AllLaps.svelte';
+  import AllLaps from '$lib/places/laps/AllLaps.svelte';
+  import HandBar, { REASONS } from '$lib/places/laps/HandBar.svelte';
   import CarWatch from '$lib/places/laps/CarWatch.svelte';
   import LongRuns from '$lib/places/laps/LongRuns.svelte';
   import RhythmLine from '$lib/places/laps/RhythmLine.svelte';
@@ -26,73 +28,24 @@
 
   const t = texts.laps;
   const RENEWING_MS = 2_000;
-  const REASONS = ['by_hand', 'traffic', 'mistake', 'track_limits', 'wet', 'warming_up'] as const;
-  const SHOWS = ['times', 'own', 'all', 'against'] as const;
-  type Columns = 'sectors' | 'passages';
-
-  const query = addressed();
-  const whole = (name: string): number | null =>
-    /^\d{1,9}$/.test(query.get(name) ?? '') ? Number(query.get(name)) : null;
-  let event = $state<number | null>(whole('event'));
-  let driver = $state<number | null>(whole('driver'));
-  let columns = $state<Columns>(query.get('columns') === 'passages' ? 'passages' : 'sectors');
-  let show = $state<Show>(SHOWS.find((own) => own === query.get('show')) ?? 'times');
-  let against = $state<string | null>(/^\d+-\d+$/.exec(query.get('against') ?? '')?.[0] ?? null);
-  let said = $state('');
-  let onlyCounting = $state(query.get('only') === 'counting');
-  /** columns by which either table sorts or filters; figures bring their own */
-  const TABLE_COLUMNS = [
-    'driver',
-    'day',
-    'run',
-    'lap',
-    'time',
-    'beyond',
-    'circuit',
-    'aside',
-    'car',
-    'conditions',
-    'tyres',
-    'kind',
-    'event',
-    'note',
-    ...(query.get('figures') ?? '').split(','),
-  ];
-  function narrowedParts(own: Narrowed): string[] {
-    return [
-      ...(own.order === 'quickest' ? ['order=quickest'] : []),
-      ...(own.layout ? [`layout=${own.layout}`] : []),
-      ...(own.driver ? [`who=${own.driver}`] : []),
-      ...(own.car ? [`car=${own.car}`] : []),
-      ...(own.since ? [`since=${own.since}`] : []),
-      ...(own.until ? [`until=${own.until}`] : []),
-      ...(own.counting ? ['counting=only'] : []),
-    ];
-  }
-  const VIEWS = ['sheet', 'where', 'long', 'car', 'all'] as const;
-  let view = $state(VIEWS.find((own) => own === query.get('view')) ?? 'sheet');
-  let windows = $state(
-    /^\d{1,3}(,\d{1,3}){0,5}$/.test(query.get('windows') ?? '') ? (query.get('windows') ?? '') : '4,8,12',
-  );
+  const first = readLaps(addressed());
+  let event = $state(first.event);
+  let driver = $state(first.driver);
+  let columns = $state(first.columns);
+  let show = $state(first.show);
+  let against = $state(first.against);
+  let onlyCounting = $state(first.onlyCounting);
+  let view = $state(first.view);
+  let windows = $state(first.windows);
+  let by = $state(first.by);
   /** of the car watch and of the list of all laps */
-  let over = $state(/^(car|driver):\d{1,9}$/.test(query.get('over') ?? '') ? (query.get('over') ?? '') : '');
-  let figures = $state(
-    /^[a-z0-9_:,]{1,2000}$/.test(query.get('figures') ?? '') ? (query.get('figures') ?? '') : '',
-  );
-  let table = $state.raw<TableView>(readView(query.get('table'), TABLE_COLUMNS));
-  const asDay = (name: string): string => (/^\d{4}-\d{2}-\d{2}$/.exec(query.get(name) ?? '') ?? [''])[0];
-  let narrowed = $state.raw<Narrowed>({
-    order: query.get('order') === 'quickest' ? 'quickest' : 'newest',
-    layout: whole('layout'),
-    driver: whole('who'),
-    car: whole('car'),
-    since: asDay('since'),
-    until: asDay('until'),
-    counting: query.get('counting') === 'only',
-  });
+  let over = $state(first.over);
+  let figures = $state(first.figures);
+  let table = $state.raw(first.table);
+  let narrowed = $state.raw(first.narrowed);
+  let said = $state('');
   let loaded = $state.raw<AnyLap[]>([]);
   let traffic = $state<string | null>(null);
-  let by = $state<By>(query.get('by') === 'best' ? 'best' : 'median');
   let sorted = $state<number | null>(null);
   let reason = $state<(typeof REASONS)[number]>('by_hand');
   let current = $state<string | null>(null);
@@ -134,21 +87,21 @@
     for (const key of [...chosen]) if (!listed.includes(key)) chosen.delete(key);
   });
   keepAddress('/laps', () =>
-    [
-      ...(event !== null ? [`event=${event}`] : []),
-      ...(driver !== null ? [`driver=${driver}`] : []),
-      ...(columns !== 'sectors' ? [`columns=${columns}`] : []),
-      ...(show !== 'times' ? [`show=${show}`] : []),
-      ...(against !== null ? [`against=${against}`] : []),
-      ...(onlyCounting ? ['only=counting'] : []),
-      ...(view !== 'sheet' ? [`view=${view}`] : []),
-      ...(by !== 'median' ? [`by=${by}`] : []),
-      ...(windows !== '4,8,12' ? [`windows=${windows}`] : []),
-      ...(over && view === 'car' ? [`over=${over}`] : []),
-      ...(figures && view === 'car' ? [`figures=${figures}`] : []),
-      ...(writeView(table) ? [`table=${encodeURIComponent(writeView(table))}`] : []),
-      ...(view === 'all' ? narrowedParts(narrowed) : []),
-    ].join('&'),
+    writeLaps({
+      event,
+      driver,
+      columns,
+      show,
+      against,
+      onlyCounting,
+      view,
+      by,
+      windows,
+      over,
+      figures,
+      table,
+      narrowed,
+    }),
   );
 
   function choose(some: string[], on: boolean): void {
@@ -468,36 +421,24 @@
 </Book>
 
 {#if chosen.size}
-  <div class="bar hand" role="toolbar" aria-label={t.chosen(chosen.size)}>
-    <span role="status">{t.chosen(chosen.size)}</span>
-
-    {#if may}
-      <select class="select" aria-label={t.reason} bind:value={reason}>
-        {#each REASONS as own (own)}<option value={own}>{t.aside[own]}</option>{/each}
-      </select>
-      <input class="input words" aria-label={t.word} placeholder={t.word} maxlength="400" bind:value={said} />
-      <button type="button" class="may" onclick={() => void judge(false)}>{t.setAside}</button>
-      <button type="button" class="may" onclick={() => void judge(true)}>{t.letCount}</button>
-      <button type="button" class="may" onclick={() => void judge(null)}>{t.leave}</button>
-    {/if}
-    {#if may && onlyOne}
-      <button type="button" class="may" onclick={() => (traffic = onlyOne.key)}>{texts.traffic.open}</button>
-    {/if}
-    {#if onlyOneOfAll}
-      <button
-        type="button"
-        class="may"
-        onclick={() => {
+  <HandBar
+    count={chosen.size}
+    {may}
+    bind:reason
+    bind:said
+    onjudge={(counts) => void judge(counts)}
+    oncompare={() => compare()}
+    onclear={() => chosen.clear()}
+    ontraffic={onlyOne ? () => (traffic = onlyOne.key) : null}
+    onmeasure={onlyOneOfAll
+      ? () => {
           against = onlyOneOfAll;
           show = 'against';
           chosen.clear();
           if (view === 'all') view = 'sheet';
-        }}>{t.measureHere}</button
-      >
-    {/if}
-    <button type="button" class="do" onclick={() => compare()}>{t.compare}</button>
-    <button type="button" class="may" onclick={() => chosen.clear()}>{t.clear}</button>
-  </div>
+        }
+      : null}
+  />
 {/if}
 {#if traffic && laps.data}
   {@const own = laps.data.laps.find((lap) => lap.key === traffic)}
@@ -582,45 +523,10 @@
     margin-bottom: 4px;
     font-size: 13px;
   }
-  .bar .may,
-  .bar .do {
+  .bar .may {
     min-height: 28px;
     padding: 0.1rem 0.6rem;
     font-size: 13px;
-  }
-  .bar .select {
-    width: auto;
-    min-height: 28px;
-    height: 28px;
-    padding: 0 24px 0 8px;
-    font-size: 13px;
-  }
-  /* Over the page rather than in it: what is chosen moves nothing. */
-  .hand {
-    position: fixed;
-    left: 366px;
-    right: 18px;
-    margin: 0 auto;
-    width: fit-content;
-    bottom: 14px;
-    z-index: 5;
-    background: var(--sheet);
-    border: 1px solid var(--rule);
-    border-radius: 8px;
-    box-shadow: 0 6px 24px rgb(0 0 0 / 18%);
-    padding: 8px 12px;
-  }
-  @media (max-width: 900px) {
-    .hand {
-      left: 12px;
-      right: 12px;
-    }
-  }
-  .words {
-    width: 150px;
-    min-height: 28px;
-    padding: 2px 8px;
-    font-size: 12px;
   }
   .views {
     display: flex;
