@@ -109,7 +109,7 @@ WRONG = {
     "lie on one another": lambda d: replace(d, splits=(("", 500.0), ("", 501.0))),
     "same name": lambda d: replace(d, splits=(("A", 500.0), ("A", 900.0))),
     "along the road": lambda d: replace(d, start_turn=1.2),
-    "needs none": lambda d: replace(d, finish_m=d.start_m),
+    "at least 100 m": lambda d: replace(d, finish_m=d.start_m),
     "too many": lambda d: replace(d, splits=tuple(("", 4.0 * i) for i in range(1, 1100))),
     "of a sector": lambda d: replace(d, splits=(("", float("nan")),)),
 }
