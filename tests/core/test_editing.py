@@ -13,8 +13,10 @@ from lauftakt.core.circuit.drafting import read_tracks
 from lauftakt.core.circuit.editing import DrawnCorner, drawing_of, redrawn
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.relining import relined
+from lauftakt.core.laps.held import SaidOfTraffic
 from lauftakt.core.laps.recutting import recut
 from lauftakt.core.log.model import Unusable
+from lauftakt.core.redrawing import on_redrawn
 from lauftakt.core.run import AnalysedRun
 from lauftakt.demo.circuits import karst_hill
 from lauftakt.demo.habits import Driver
@@ -220,3 +222,14 @@ def test_a_loop_is_timed_short_of_its_end(scenario: Scenario, layout: Layout, ru
     )
     with pytest.raises(Unusable, match="at least 10 m before"):
         redrawn(layout, replace(drawing_of(layout), finish_m=layout.length - 4.0))
+
+
+def test_what_was_said_of_traffic_holds_on_a_drawing_that_is_only_looked_at(layout: Layout, run: AnalysedRun) -> None:
+    lap = run.counting[1]
+    trace = run.traces[lap.number]
+    begin, end = np.interp([500.0, 900.0], layout.grid(), trace.time) + lap.start_s
+    moved = redrawn(layout, replace(drawing_of(layout), start_m=60.0))
+    said = [SaidOfTraffic(float(begin), float(end), True)]
+    found = next(own for own in on_redrawn(run, layout, moved, 60.0, said).laps if own.number == lap.number)
+    assert any(part == pytest.approx((440.0, 840.0), abs=1.0) for part in found.held_up)
+    assert on_redrawn(run, layout, moved, 60.0).laps != on_redrawn(run, layout, moved, 60.0, said).laps

@@ -1,12 +1,14 @@
 """An analysed run as it would be on a changed drawing of its layout, without placing it anew: a look before keeping."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.laps.lap import reach
+from lauftakt.core.laps.held import SaidOfTraffic, corrected
+from lauftakt.core.laps.lap import Lap, reach
 from lauftakt.core.laps.recutting import Recut, recut, rows_at
 from lauftakt.core.pipeline import with_held_up
 from lauftakt.core.run import AnalysedRun, put_together
@@ -17,7 +19,9 @@ from lauftakt.core.technique.windows import windows
 Array = NDArray[np.float64]
 
 
-def on_redrawn(run: AnalysedRun, old: Layout, new: Layout, start_m: float) -> AnalysedRun:
+def on_redrawn(
+    run: AnalysedRun, old: Layout, new: Layout, start_m: float, said: Sequence[SaidOfTraffic] = ()
+) -> AnalysedRun:
     """A run on a changed drawing of the road it was placed on.
 
     Parameters
@@ -25,6 +29,7 @@ def on_redrawn(run: AnalysedRun, old: Layout, new: Layout, start_m: float) -> An
     run : on the old layout
     old, new : before and after (:func:`lauftakt.core.circuit.editing.redrawn`)
     start_m : where the new start line lies on the old layout
+    said : what people said of traffic in the run
 
     Returns
     -------
@@ -36,7 +41,8 @@ def on_redrawn(run: AnalysedRun, old: Layout, new: Layout, start_m: float) -> An
     signals = run.signals
     if signals is not None and new.centre is not old.centre:
         signals = _moved(signals, run, cut, old, new)
-    laps = cut.laps if signals is None else with_held_up(cut.laps, signals, new)
+    laps: Sequence[Lap] = cut.laps if signals is None else with_held_up(cut.laps, signals, new)
+    laps = corrected(laps, cut.traces, said, new.length)
     return put_together(
         laps,
         cut.traces,

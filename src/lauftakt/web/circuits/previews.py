@@ -182,7 +182,10 @@ def preview_findings(viewer: Viewer, layout_id: int, json_data: schemas.PreviewI
         if len(timed) < 2:
             return schemas.FindingsPreview(against="", changes=[])
         known = [curve_cache().analysed(session, entry) for entry in timed]
-        moved = [on_redrawn(run, found.before, found.after, found.drawing.start_m) for run in known]
+        moved = [
+            on_redrawn(run, found.before, found.after, found.drawing.start_m, entry.said)
+            for run, entry in zip(known, timed, strict=True)
+        ]
         reference = min(range(len(timed)), key=lambda i: _best_s(known[i]))
         names = [f"{entry.run.driver_id}" for entry in timed]
         old = _largest(find([Contender(r, n) for r, n in zip(known, names, strict=True)], reference, found.before)[0])
