@@ -155,8 +155,10 @@ REASONS: dict[str, tuple[Callable[[Log], Log], str]] = {
         "never moved",
     ),
     "no positions": (
-        lambda log: replace(log, channels=tuple(c for c in log.channels if c.role not in ("latitude", "longitude"))),
-        "No positions were found",
+        lambda log: replace(
+            log, channels=tuple(c for c in log.channels if c.role in ("speed", "throttle", "steering"))
+        ),
+        "the steering alone draws no map",
     ),
     "another circuit": (lambda log: changed(log, "latitude", lambda v: v + 0.5), "55.6 km away"),
 }
@@ -176,6 +178,22 @@ def test_the_reason_is_one_that_a_person_can_act_on(
         assert main(["analyse", str(path)]) == 2
         told = capsys.readouterr().err
     assert says in told
+
+
+def test_logs_without_any_position_are_studied_on_a_map_of_their_own(
+    day: Day, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    paths = [tmp_path / "a.csv", tmp_path / "b.csv"]
+    for path, log in zip(paths, day.logs[1:3], strict=True):
+        kept = tuple(c for c in log.channels if c.role not in ("latitude", "longitude"))
+        write_csv(replace(log, channels=kept), path)
+    assert main(["analyse", *map(str, paths), "--json", "-"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    assert told["layout"]["length_m"] == pytest.approx(day.layout.length, rel=0.02)
+    for run, own in zip(told["runs"], day.runs[1:3], strict=True):
+        assert "layout-reckoned" in [warning["code"] for warning in run["warnings"]]
+        best = min(lap["time_s"] for lap in run["laps"] if lap["time_s"] and not lap["set_aside"])
+        assert best == pytest.approx(min(lap.time_s for lap in own.counting if lap.time_s), abs=0.8)
 
 
 @pytest.mark.parametrize("factor", [-1.0, 0.0, 1e6])

@@ -67,3 +67,10 @@ def test_corners_of_a_few_random_circuits() -> None:
     drawn, driven = (float(x) for x in re.findall(r"^\w+: ([\d.]+) % of \d+ corners", told, re.MULTILINE))
     assert drawn > 95
     assert driven > 80
+
+
+def test_reckoning_of_a_kart_loop() -> None:
+    told = run("reckoning.py", "--smoke")
+    rows = re.findall(r"(\d+)/(\d+) +([\d.]+) \(most \d+\) +([\d.]+) \(most", told)
+    assert len(rows) == 5
+    assert all(made == given == "1" and float(off) < 6.0 for made, given, _, off in rows)

@@ -10,7 +10,7 @@ from lauftakt import settings
 from lauftakt.store.database import Database
 from lauftakt.web.application import create_app
 from lauftakt.web.limits import limiter
-from lauftakt.work import importing, queue, renewing
+from lauftakt.work import locating, queue, renewing
 from lauftakt.work.queue import work_on
 from tests.day import Day
 from tests.remembering import remembering
@@ -33,7 +33,7 @@ def now(database: Database) -> Iterator[None]:
     """Jobs are done at once, in this process, instead of being sent to a worker; nothing is computed twice."""
     inbox = settings.load().inbox
     with pytest.MonkeyPatch.context() as patch:
-        for module, name in ((importing, "layout_from"), (importing, "analyse_run"), (renewing, "analyse_run")):
+        for module, name in ((locating, "layout_from"), (locating, "analyse_run"), (renewing, "analyse_run")):
             patch.setattr(module, name, remembering(getattr(module, name)))
         patch.setattr(queue.run_job, "delay", lambda job_id: work_on(database, inbox, job_id, retry=False))
         yield

@@ -30,7 +30,7 @@ from lauftakt.store.models import (
     Original,
     Run,
 )
-from lauftakt.work import importing, jobs, queue, renewing
+from lauftakt.work import importing, jobs, locating, queue, renewing
 from lauftakt.work.queue import work_on
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
@@ -135,13 +135,13 @@ def test_a_circuit_renamed_while_a_run_is_placed_keeps_its_name(
     for path in (day.layout_file, day.files[0]):
         coach.hand_in(path.name, path.read_bytes())
     first = coach.get("/api/paddock").json["runs"][0]["id"]
-    analyse = importing.analyse_run
+    analyse = locating.analyse_run
 
     def rename_meanwhile(*args: Any, **kwargs: Any) -> Any:
         assert coach.patch(f"/api/runs/{first}", json={"circuit": "Ellerholm Ring"}).status_code == 200
         return analyse(*args, **kwargs)
 
-    monkeypatch.setattr(importing, "analyse_run", rename_meanwhile)
+    monkeypatch.setattr(locating, "analyse_run", rename_meanwhile)
     taken = coach.hand_in(day.files[1].name, day.files[1].read_bytes()).json
     assert taken["run"]["event"]["circuit"] == "Ellerholm Ring"
     assert {event["circuit"] for event in coach.get("/api/paddock").json["events"]} == {"Ellerholm Ring"}

@@ -12,6 +12,7 @@ from lauftakt.store.database import Database
 from lauftakt.store.models import Analysis, LapWord, Run
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
+from tests.web.drawing import drawing
 
 
 @pytest.fixture
@@ -29,19 +30,6 @@ def ground(school: Coach, layout: int | None = None) -> dict[str, Any]:
     answer = school.get(f"/api/layouts/{layout or layout_of(school)}")
     assert answer.status_code == 200, answer.json
     return answer.json
-
-
-def drawing(found: dict[str, Any], **changes: Any) -> dict[str, Any]:
-    layout = found["layout"]
-    sectors = next(item for item in found["sets"] if item["id"] == found["sector_set"])
-    return {
-        "base": found["version"]["id"],
-        "sector_set": found["sector_set"],
-        "corners": [{k: c[k] for k in ("name", "entry_m", "apex_m", "exit_m")} for c in layout["corners"]],
-        "borders": [p["from_m"] for p in layout["passages"]],
-        "splits": sectors["splits"],
-        **changes,
-    }
 
 
 def preview(school: Coach, found: dict[str, Any], wanted: dict[str, Any]) -> dict[str, Any]:

@@ -15,13 +15,78 @@ from lauftakt.store.models import HandIn
 from lauftakt.work.queue import tidy
 from tests.day import Day
 from tests.web.coach import Coach
+from tests.web.drawing import drawing
+
+# By these a path's corners are recognised.
+TURNING = ("lateral_acceleration", "yaw_rate", "steering")
 
 
-def without_positions(log: Log, tmp_path: Path, name: str) -> bytes:
+def without_positions(log: Log, tmp_path: Path, name: str, **meta: str) -> bytes:
     kept = tuple(c for c in log.channels if c.role not in ("latitude", "longitude"))
     path = tmp_path / name
-    write_csv(replace(log, channels=kept, meta={}), path)
+    write_csv(replace(log, channels=kept, meta=meta), path)
     return path.read_bytes()
+
+
+def with_lap_distance(day: Day, index: int, tmp_path: Path, name: str) -> bytes:
+    """A log that says only how fast it was, and how far it had come in the lap: nothing to recognise a circuit by."""
+    log, run = day.logs[index], day.runs[index]
+    speed = next(c for c in log.channels if c.role == "speed")
+    travelled = np.concatenate([[0.0], np.cumsum(np.diff(speed.time) * speed.values[:-1])])
+    starts = np.array([lap.start_s for lap in run.laps if lap.time_s])
+    begun = np.append(np.interp(starts, speed.time, travelled), np.nan)
+    lap = np.searchsorted(starts, speed.time, side="right") - 1
+    # Before the first line the car was already on its way.
+    distance = np.where(lap >= 0, travelled - begun[np.maximum(lap, 0)], day.layout.length + travelled - begun[0])
+    path = tmp_path / name
+    own = (speed, Channel("lap distance", "m", "lap_distance", speed.time, distance))
+    write_csv(replace(log, channels=own, meta={}), path)
+    return path.read_bytes()
+
+
+def test_a_run_without_positions_is_recognised_by_its_corners(coach: Coach, day: Day, tmp_path: Path) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    answer = coach.hand_in("okan_yildiz.csv", without_positions(day.logs[2], tmp_path, "okan_yildiz.csv")).json
+    assert (answer["state"], answer["code"]) == ("taken", "by-corners")
+    assert "its corners are those of “Ellerholm Park”" in answer["message"]
+    assert answer["run"]["event"]["circuit"] == "Ellerholm Park"
+    own = [lap["time_s"] for lap in answer["run"]["laps"] if lap["time_s"]]
+    assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.3)
+
+
+def test_a_circuit_never_seen_is_drawn_without_any_position(coach: Coach, day: Day, tmp_path: Path) -> None:
+    first = coach.hand_in(
+        "okan_yildiz.csv", without_positions(day.logs[2], tmp_path, "a.csv", circuit="Blindfold")
+    ).json
+    assert (first["state"], first["code"]) == ("taken", "new-layout")
+    assert "drawn from speed and turning" in first["message"]
+    assert first["run"]["event"]["circuit"] == "Blindfold"
+    # Its own lap is another one than with positions: the start line was laid on the longest straight.
+    assert min(
+        lap["time_s"] for lap in first["run"]["laps"] if lap["time_s"] and not lap["set_aside"]
+    ) == pytest.approx(min(lap.time_s for lap in day.runs[2].counting if lap.time_s), abs=1.0)
+    second = coach.hand_in("mara.csv", without_positions(day.logs[1], tmp_path, "b.csv")).json
+    assert (second["state"], second["code"]) == ("taken", "by-corners")
+    assert second["run"]["event"]["circuit"] == "Blindfold"
+    # A run with positions cannot be recognised by a map that lies nowhere: it makes a circuit of its own.
+    third = coach.hand_in(day.files[0].name, day.files[0].read_bytes()).json
+    assert third["run"]["event"]["circuit"] == "Ellerholm Park"
+    layout = next(i for i in coach.get("/api/hand-ins").json["choices"]["circuits"] if i["name"] == "Blindfold")["id"]
+    ground = coach.get(f"/api/layouts/{layout}").json
+    assert ground["reckoned"]
+    # Moved by 30 m: the sectors are told as those of any run, though its line across the road is not known.
+    told = coach.post(
+        f"/api/layouts/{layout}/preview",
+        json=drawing(ground, start_m=30.0) | {"event": ground["day"]},
+    )
+    assert told.status_code == 200
+    assert b"NaN" not in told.data
+    for driver in told.json["drivers"]:
+        assert driver["after"]["theoretical_s"] == pytest.approx(driver["before"]["theoretical_s"], abs=0.3)
+    drawn = coach.get(f"/api/layouts/{layout}/geojson")
+    assert drawn.status_code == 200
+    assert drawn.json["reckoned"] is True
 
 
 def test_a_log_that_could_not_be_placed_is_tried_on_the_circuit_that_is_named(
@@ -29,7 +94,8 @@ def test_a_log_that_could_not_be_placed_is_tried_on_the_circuit_that_is_named(
 ) -> None:
     for path in (day.layout_file, day.files[0]):
         coach.hand_in(path.name, path.read_bytes())
-    answer = coach.hand_in("okan_yildiz.csv", without_positions(day.logs[2], tmp_path, "okan_yildiz.csv")).json
+    data = with_lap_distance(day, 2, tmp_path, "okan_yildiz.csv")
+    answer = coach.hand_in("okan_yildiz.csv", data).json
     assert (answer["state"], answer["code"], answer["can_place"]) == ("refused", "no-positions", True)
     assert "Choose the circuit" in answer["message"]
     circuits = coach.get("/api/hand-ins").json["choices"]["circuits"]
@@ -45,7 +111,7 @@ def test_a_log_that_could_not_be_placed_is_tried_on_the_circuit_that_is_named(
     assert run["event"]["circuit"] == "Ellerholm Park"
     assert run["run"]["driver"]["name"] == "Okan Yildiz"
     own = [lap["time_s"] for lap in run["laps"] if lap["time_s"]]
-    assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.3)
+    assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.6)
     assert not list(settings.load().inbox.glob(f"{answer['id']}.*"))
 
 
@@ -73,8 +139,10 @@ def test_a_log_without_positions_was_driven_the_other_way_round(coach: Coach, da
     layout = coach.get("/api/hand-ins").json["choices"]["circuits"][0]["id"]
     laps = []
     for name, log in (("one.csv", day.logs[2]), ("two.csv", day.logs[1])):
-        data = without_positions(driven_backwards(log), tmp_path, name)
+        # The file says where it was driven, and is believed: its corners alone would have told that it was turned.
+        data = without_positions(driven_backwards(log), tmp_path, name, circuit="Ellerholm Park")
         answer = coach.hand_in(name, data).json
+        assert (answer["state"], answer["code"], answer["can_place"]) == ("refused", "elsewhere", True)
         path = f"/api/hand-ins/{answer['id']}/retry"
         assert coach.post(f"{path}?turned=1").status_code == 422
         assert coach.post(f"{path}?layout={layout}").status_code == 200
@@ -91,10 +159,21 @@ def test_a_log_without_positions_was_driven_the_other_way_round(coach: Coach, da
     assert circuits == ["Ellerholm Park", "Ellerholm Park, other direction"]
 
 
+def test_a_log_without_positions_tells_by_its_corners_that_it_was_turned(
+    coach: Coach, day: Day, tmp_path: Path
+) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    for name, log in (("one.csv", day.logs[2]), ("two.csv", day.logs[1])):
+        answer = coach.hand_in(name, without_positions(driven_backwards(log), tmp_path, name)).json
+        assert (answer["state"], answer["code"]) == ("taken", "by-corners"), answer["message"]
+        assert answer["run"]["event"]["circuit"] == "Ellerholm Park, other direction"
+
+
 def test_what_was_taken_off_the_list_is_forgotten_in_time(
     coach: Coach, database: Database, day: Day, tmp_path: Path
 ) -> None:
-    answer = coach.hand_in("a.csv", without_positions(day.logs[2], tmp_path, "a.csv")).json
+    answer = coach.hand_in("a.csv", with_lap_distance(day, 2, tmp_path, "a.csv")).json
     coach.delete(f"/api/hand-ins/{answer['id']}")
     found = settings.load()
     tidy(database, found.exports, found.inbox)
@@ -168,13 +247,17 @@ def test_channels_of_a_log_that_could_not_be_placed_are_corrected(coach: Coach, 
     for path in (day.layout_file, day.files[0]):
         coach.hand_in(path.name, path.read_bytes())
     log = day.logs[2]
-    # Names that deny what the channels are: nothing but a person can know better.
+    # Names that deny what the channels are, and nothing to recognise corners by: only a person can know better.
     other = {"latitude": "Target A", "longitude": "Target B"}
     path = tmp_path / "x.csv"
     write_csv(
         replace(
             log,
-            channels=tuple(replace(c, name=other[c.role], role=None) if c.role in other else c for c in log.channels),
+            channels=tuple(
+                replace(c, name=other[c.role], role=None) if c.role in other else c
+                for c in log.channels
+                if c.role not in TURNING
+            ),
             meta={},
         ),
         path,

@@ -158,13 +158,13 @@ def moved(day: Day, tmp_path: Path, name: str) -> bytes:
 def test_a_circuit_taken_for_two_is_joined_and_parted_again(
     coach: Coach, stranger: Coach, day: Day, database: Database, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    from lauftakt.work import importing
+    from lauftakt.work import locating
 
     for path in (day.layout_file, day.files[0]):
         coach.hand_in(path.name, path.read_bytes())
     # As if the first one had not been found near the second log.
     with monkeypatch.context() as patch:
-        patch.setattr(importing, "layouts_near", lambda *_: [])
+        patch.setattr(locating, "layouts_near", lambda *_: [])
         second = coach.hand_in("mara.csv", moved(day, tmp_path, "mara.csv")).json
     assert second["state"] == "taken", second["message"]
     circuits = {row["name"]: row["id"] for row in coach.get("/api/hand-ins").json["choices"]["circuits"]}

@@ -10,6 +10,7 @@ from lauftakt.core.circuit.corners import find_corners, name_corners
 from lauftakt.core.circuit.drafting import draft_layout, read_tracks
 from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.passages import find_passages
+from lauftakt.core.circuit.reckoning import Reckoned, reckon_layout
 from lauftakt.core.circuit.sectors import propose_splits
 from lauftakt.core.circuit.turning import turned
 from lauftakt.core.laps.counting import counting_of, is_wet, set_wet_aside
@@ -18,7 +19,7 @@ from lauftakt.core.laps.lap import Lap, LapTrace, inside
 from lauftakt.core.laps.remarks import located, remarks
 from lauftakt.core.laps.times import sector_times
 from lauftakt.core.log.model import Log, Unusable, Warning
-from lauftakt.core.log.track import Track
+from lauftakt.core.log.track import Track, not_understood
 from lauftakt.core.placing.by_corners import place_without_positions
 from lauftakt.core.placing.by_positions import place_run
 from lauftakt.core.placing.placed import Placed
@@ -42,7 +43,7 @@ def make_layout(
 
     Parameters
     ----------
-    logs : one log or several of the same layout, with positions
+    logs : one log or several of the same layout; where none has positions, see :func:`layout_without_positions`
     sketch : what was drawn of it, or only its name
     start : its start line, where only that is known
 
@@ -56,8 +57,11 @@ def make_layout(
     Unusable
         with a sentence that says why no layout can be made.
     """
-    read = read_tracks([logs] if isinstance(logs, Log) else logs)
-    return layout_from(read, LayoutSketch(name=sketch, start=start) if isinstance(sketch, str) else sketch)
+    logs = [logs] if isinstance(logs, Log) else logs
+    sketch = LayoutSketch(name=sketch, start=start) if isinstance(sketch, str) else sketch
+    if logs and all(log.positions() is None for log in logs):
+        return layout_without_positions(logs, sketch)
+    return layout_from(read_tracks(logs), sketch)
 
 
 def layout_from(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tuple[Layout, tuple[Warning, ...]]:
@@ -65,6 +69,59 @@ def layout_from(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tupl
     layout, warnings = draft_layout(read, sketch)
     layout = _with_corners(layout, sketch)
     return _as_driven(layout, [_whole_laps(log, track, layout) for log, track in read]), tuple(warnings)
+
+
+def layout_without_positions(logs: Sequence[Log], sketch: LayoutSketch) -> tuple[Layout, tuple[Warning, ...]]:
+    """A complete layout from logs none of which holds positions: a drawn closed line, or else a map by dead reckoning.
+
+    Parameters
+    ----------
+    logs : of the same layout; the map is made of the longest that makes one
+    sketch : with a centre line, or only with a name
+
+    Raises
+    ------
+    Unusable
+        ``no-positions`` or ``no-laps`` with the sentence of the longest log.
+    """
+    warnings: tuple[Warning, ...] = ()
+    if sketch.centre:
+        layout, _ = draft_layout((), sketch)
+    elif sketch.start is not None:
+        raise Unusable(
+            "no-positions",
+            "No log holds positions, and a start line alone does not tell where they were driven: draw the circuit's "
+            "centre line too, or leave the layout out and have it drawn from the logs.",
+        )
+    else:
+        made = _reckoned(logs, sketch.name)
+        layout, warnings = made.layout, made.warnings
+    layout = _with_corners(layout, sketch)
+    return _as_driven(layout, [_laps_without_positions(log, layout) for log in logs]), warnings
+
+
+def _reckoned(logs: Sequence[Log], name: str) -> Reckoned:
+    problem: Unusable | None = None
+    for log in sorted(logs, key=_span, reverse=True):
+        try:
+            return reckon_layout(log, name)
+        except Unusable as error:
+            problem = problem or Unusable(error.code, f"{error}{not_understood(log)}")
+    raise problem or Unusable("no-positions", "There is no log to make a layout from.")
+
+
+def _span(log: Log) -> float:
+    """Seconds that a log covers."""
+    return max(
+        (float(channel.time[-1] - channel.time[0]) for channel in log.channels if len(channel.time)), default=0.0
+    )
+
+
+def _laps_without_positions(log: Log, layout: Layout) -> "_Driven | None":
+    try:
+        return _laps_of(log, place_without_positions(log, layout), layout)
+    except Unusable:
+        return None
 
 
 _Driven = tuple[Array, NDArray[np.bool_], NDArray[np.bool_]]
@@ -125,8 +182,8 @@ def _laps_of(log: Log, placed: Placed, layout: Layout) -> _Driven | None:
 
 
 def place(log: Log, layout: Layout, track: Track | None = None) -> Placed:
-    """A run on a layout: by its positions, or without them by its corners."""
-    if log.positions() is None:
+    """A run on a layout: by its positions, or by its corners where the log or the layout has none."""
+    if log.positions() is None or layout.reckoned:
         return place_without_positions(log, layout)
     return place_run(log, layout.plane, layout.centre, track=track)
 

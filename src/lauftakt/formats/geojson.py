@@ -62,6 +62,7 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
         corners=tuple(points["corner"]),
         marks=tuple(points["mark"]),
         left_out=tuple(unknown),
+        reckoned=found.get("reckoned") is True,
     )
 
 
@@ -158,7 +159,10 @@ def write_sketch(sketch: LayoutSketch) -> bytes:
             features.append(_feature(role, None, list(path)))
     for role, named in (("corner", sketch.corners), ("mark", sketch.marks)):
         features += [_feature(role, name, [point]) for name, point in named]
-    return json.dumps({"type": "FeatureCollection", "name": sketch.name, "features": features}, indent=1).encode()
+    own = {"reckoned": True} if sketch.reckoned else {}
+    return json.dumps(
+        {"type": "FeatureCollection", "name": sketch.name, **own, "features": features}, indent=1
+    ).encode()
 
 
 def _feature(role: str, name: str | None, points: list[Point]) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from lauftakt.core.findings.finding import Finding, find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track
-from lauftakt.core.pipeline import analyse_run, layout_from
+from lauftakt.core.pipeline import analyse_run, layout_from, layout_without_positions
 from lauftakt.core.run import AnalysedRun
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
@@ -76,10 +76,11 @@ def study(files: Sequence[Path], reference: Path | None, layout_file: Path | Non
     if not logs:
         raise Unusable("nothing", _nothing(entries))
     entries, read = _with_tracks(entries)
-    if not read:
-        raise Unusable("nothing", _nothing([_unplaced(entry) for entry in entries]))
+    blind = [entry.log for entry in entries if entry.log is not None]
+    if not read and not blind:
+        raise Unusable("nothing", _nothing(entries))
     try:
-        layout, assumed = layout_from(read, sketch)
+        layout, assumed = layout_from(read, sketch) if read else layout_without_positions(blind, sketch)
     except Unusable as error:
         failed = [replace(e, error=str(error)) if e.log is not None else e for e in entries]
         raise Unusable("nothing", _nothing(failed)) from error
@@ -102,17 +103,6 @@ def study(files: Sequence[Path], reference: Path | None, layout_file: Path | Non
         findings=[replace(finding, run=places[finding.run]) for finding in findings],
         strengths=[replace(finding, run=places[finding.run]) for finding in strengths],
     )
-
-
-def _unplaced(entry: Entry) -> Entry:
-    """A log without positions where no other log has any either: nothing tells where it was driven."""
-    if entry.log is None:
-        return entry
-    try:
-        read_tracks([entry.log])
-    except Unusable as error:
-        return replace(entry, error=str(error))
-    return entry
 
 
 def _same(a: Path, b: Path) -> bool:

@@ -91,6 +91,7 @@ def to_layout(version: LayoutVersion, sectors: SectorSet | None, name: str) -> L
         right_limit=_array(places.get("right_limit")),
         marks=tuple((name, place) for name, place in places.get("marks", ())),
         pit_lane=tuple((p[0], p[1]) for p in places.get("pit_lane", ())),
+        reckoned=bool(places.get("reckoned")),
     )
 
 
@@ -125,6 +126,7 @@ def sketch_of(row: LayoutRow) -> LayoutSketch:
         corners=tuple((name, (p[0], p[1])) for name, p in drawn.get("corners", ())),
         marks=tuple((name, (p[0], p[1])) for name, p in drawn.get("marks", ())),
         pit_lane=tuple((p[0], p[1]) for p in drawn.get("pit_lane", ())),
+        reckoned=bool(drawn.get("reckoned")),
     )
 
 
@@ -194,6 +196,7 @@ def add_version(
             "right_limit": None if layout.right_limit is None else layout.right_limit.round(2).tolist(),
             "marks": [list(mark) for mark in layout.marks],
             "pit_lane": [list(point) for point in layout.pit_lane],
+            "reckoned": layout.reckoned,
         },
         account_id=account_id,
         made_from=made_from,

@@ -63,9 +63,9 @@ class Entry:
             return None
         row = self.numbers.index(number)
         draws = self.curves.get("time_draws")
-        return trace_from(
-            self.curves["time"][row], self.curves["offset"][row], None if draws is None else draws[row], self.layout
-        )
+        # Where nobody knows the line across it is taken to be the layout's own, as when the run was placed.
+        offset = np.nan_to_num(self.curves["offset"][row])
+        return trace_from(self.curves["time"][row], offset, None if draws is None else draws[row], self.layout)
 
     def on_grid(self, number: int, role: str) -> Array | None:
         """A channel of a timed lap on the layout's grid, (g,); None where it was not logged."""

@@ -11,6 +11,7 @@ from typing import Any
 
 from apiflask import APIFlask
 from flask import Response, jsonify, request, send_from_directory
+from flask.json.provider import DefaultJSONProvider
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from sqlalchemy import text
@@ -60,6 +61,13 @@ FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().p
 _POLICY = re.compile(r'<meta http-equiv="content-security-policy" content="([^"]*)"', re.IGNORECASE)
 
 
+class _StrictJson(DefaultJSONProvider):
+    """JSON that any browser can read: what is not a number ends in an error here and not there."""
+
+    def dumps(self, obj: Any, **kwargs: Any) -> str:
+        return super().dumps(obj, allow_nan=False, **kwargs)
+
+
 def create_app(settings: Settings, database: Database | None = None, *, front_end: Path = FRONT_END) -> APIFlask:
     """The application.
 
@@ -77,6 +85,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
         docs_path=None,
         static_folder=None,  # type: ignore[arg-type] # Flask allows it; the front end is served below
     )
+    app.json = _StrictJson(app)
     app.config.update(
         SECRET_KEY=settings.secret,
         SESSION_COOKIE_HTTPONLY=True,

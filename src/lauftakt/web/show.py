@@ -263,6 +263,7 @@ def _found(session: Session, run: Run) -> schemas.FoundLayout | None:
         name=run.layout.name,
         length_m=round(layout.length, 1),
         corners=len(layout.corners),
+        reckoned=layout.reckoned,
         x=[round(100 * float(value - x.min()) / size, 1) for value in x],
         y=[round(100 * float(y.max() - value) / size, 1) for value in y],
     )

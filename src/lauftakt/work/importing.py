@@ -1,17 +1,12 @@
 """Imports one file: from its bytes to a run in the database, whole or not at all."""
 
-from dataclasses import dataclass, replace
-from functools import cached_property
+from dataclasses import replace
 
-import numpy as np
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from lauftakt.core.circuit.layout import Layout, LayoutSketch
-from lauftakt.core.log.model import Log, RawLog, Unusable, Warning
-from lauftakt.core.log.text import one_line
-from lauftakt.core.log.track import Track, read_track
-from lauftakt.core.pipeline import analyse_run, layout_from, layout_turned, with_sectors
+from lauftakt.core.log.model import RawLog, Unusable
+from lauftakt.core.pipeline import with_sectors
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.by_lap import figures_by_lap
 from lauftakt.formats.interpreting import interpret
@@ -23,10 +18,7 @@ from lauftakt.store.layouts import (
     add_layout,
     add_sector_set,
     add_version,
-    layouts_near,
-    load_layout,
     sectors_of,
-    sketch_of,
 )
 from lauftakt.store.models import Driver, HandIn, LayoutRow, Run, RunOverlap, SectorSet
 from lauftakt.store.originals import keep_original
@@ -34,6 +26,7 @@ from lauftakt.store.runs import Delivered, Labels, add_run, named, save_recognit
 from lauftakt.work.given_files import import_given
 from lauftakt.work.jobs import hold
 from lauftakt.work.labelling import propose
+from lauftakt.work.locating import PlacedRun, ReadLog, on_known_layout, on_new_layout
 from lauftakt.work.overlapping import Overlap, overlapping
 from lauftakt.work.sources import Report, Source, alone
 
@@ -43,32 +36,6 @@ MOST_ROUNDS = 4
 
 class _Changed(Exception):
     """The layout is another one than the run was placed on."""
-
-
-@dataclass(frozen=True)
-class _Placed:
-    """A run on a layout: of the team (``layout_id`` and ``version_id``), on one that a sketch waited for (``layout_id``
-    alone), or on a new one. ``circuit`` names the venue of a new one."""
-
-    layout: Layout
-    analysed: AnalysedRun
-    layout_id: int | None = None
-    version_id: int | None = None
-    circuit: str = ""
-
-
-@dataclass(frozen=True)
-class _Read:
-    """A log as it was read and understood."""
-
-    raw: RawLog
-    log: Log
-    dialect_id: int | None
-
-    @cached_property
-    def track(self) -> Track | None:
-        """The driven path, read once for all layouts that are tried; None for a log without positions."""
-        return read_track(self.log) if self.log.positions() is not None else None
 
 
 def import_file(database: Database, source: Source, report: Report) -> None:
@@ -99,7 +66,7 @@ def import_file(database: Database, source: Source, report: Report) -> None:
     with database.begin() as session:
         row = find_dialect(session, source.team_id, (channel.name for channel in raw.channels))
         dialect, dialect_id = (to_dialect(row), row.id) if row is not None else (None, None)
-    read = _Read(raw, interpret(raw, dialect), dialect_id)
+    read = ReadLog(raw, interpret(raw, dialect), dialect_id)
     report(0.4, "placing")
     for _ in range(MOST_ROUNDS):
         try:
@@ -110,14 +77,14 @@ def import_file(database: Database, source: Source, report: Report) -> None:
     raise Unusable("changing", "The circuit was changed again and again while the run was placed. Try again.")
 
 
-def _place_and_store(database: Database, source: Source, read: _Read, report: Report) -> None:
-    placed = _on_known_layout(database, source, read)
+def _place_and_store(database: Database, source: Source, read: ReadLog, report: Report) -> None:
+    placed = on_known_layout(database, source, read)
     if placed is not None:
         _store(database, source, read, placed, report)
         return
     # Two files of a circuit never seen must not make two layouts of it.
     with alone(database, f"lauftakt-layout-{source.team_id}"):
-        placed = _on_known_layout(database, source, read) or _on_new_layout(database, source, read)
+        placed = on_known_layout(database, source, read) or on_new_layout(database, source, read)
         _store(database, source, read, placed, report)
 
 
@@ -133,149 +100,7 @@ def _duplicate(file_name: str) -> Unusable:
     return Unusable("duplicate", f"This log was handed in before, as “{file_name}”; nothing was stored twice.")
 
 
-def where(log: Log) -> tuple[float, float]:
-    """Latitude and longitude of a run's middle.
-
-    Raises
-    ------
-    Unusable
-        ``no-positions``
-    """
-    positions = log.positions()
-    if positions is None:
-        raise Unusable(
-            "no-positions",
-            "No positions were found in this log. Choose the circuit it was driven on: it is placed there by its "
-            "corners, once one run with positions was handed in for it.",
-        )
-    return float(np.median(positions[0].values)), float(np.median(positions[1].values))
-
-
-def _on_known_layout(database: Database, source: Source, read: _Read) -> _Placed | None:
-    """The first layout nearby on which the run fits."""
-    log = read.log
-    if source.turned:
-        return _on_turned_layout(database, source, read)
-    with database.begin() as session:
-        chosen = mine_by_id(session, HandIn, source.team_id, source.hand_in_id).layout_id
-        if chosen is not None:
-            near = list(session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.id == chosen)))
-        elif log.positions() is None:
-            # Without positions the circuit's name says where the run was; its corners must agree.
-            name = one_line(log.meta.get("circuit", ""), 200)
-            near = list(session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.name == name)))
-        else:
-            near = layouts_near(session, source.team_id, *where(log))
-        known = [
-            (row.id, row.current_id, load_layout(session, row.current_id, _newest(session, row)))
-            for row in near
-            if row.current_id is not None
-        ]
-    for layout_id, version_id, layout in known:
-        try:
-            analysed = analyse_run(log, layout, track=read.track)
-        except Unusable as error:
-            if error.code != "elsewhere" or chosen is not None:
-                raise
-            continue
-        if chosen is not None or not analysed.went_another_way:
-            return _Placed(layout, analysed, layout_id, version_id)
-    return None
-
-
-def _on_turned_layout(database: Database, source: Source, read: _Read) -> _Placed | None:
-    """The named layout, driven the other way round: one that is there already, or a new one."""
-    with database.begin() as session:
-        chosen = mine_by_id(session, HandIn, source.team_id, source.hand_in_id).layout_id
-        row = mine_by_id(session, LayoutRow, source.team_id, chosen or 0)
-        if row.current_id is None:
-            raise Unusable("no-layout", "This circuit waits for its first run; hand in one that was driven forwards.")
-        named = load_layout(session, row.current_id, None)
-        circuit, name = row.circuit.name, f"{row.name}, other direction"[:200]
-        siblings = session.scalars(mine(LayoutRow, source.team_id).where(LayoutRow.circuit_id == row.circuit_id)).all()
-        there = [
-            (other.id, other.current_id, load_layout(session, other.current_id, _newest(session, other)))
-            for other in siblings
-            if other.current_id is not None and other.id != row.id
-        ]
-        taken = {other.name for other in siblings}
-    for layout_id, version_id, layout in there:
-        if layout.runs_against(named):
-            return _Placed(layout, analyse_run(read.log, layout, track=read.track), layout_id, version_id)
-    layout = layout_turned(read.log, named, _free_name(name, taken))
-    return _Placed(layout, analyse_run(read.log, layout, track=read.track), None, None, circuit)
-
-
-def _newest(session: Session, row: LayoutRow) -> int | None:
-    sectors = sectors_of(session, row)
-    return sectors.id if sectors is not None else None
-
-
-def _on_new_layout(database: Database, source: Source, read: _Read) -> _Placed:
-    """A layout made from this run: from a start line that waits nearby, or from the log alone."""
-    log = read.log
-    with database.begin() as session:
-        near = layouts_near(session, source.team_id, *where(log))
-        waiting = [(row.id, row.name, sketch_of(row)) for row in near if row.current_id is None]
-        known = [
-            (row.name, row.circuit.name, load_layout(session, row.current_id, None))
-            for row in near
-            if row.current_id is not None
-        ]
-    track = read.track
-    assert track is not None, "without positions `where` has refused it"
-    layout_id, circuit = None, ""
-    for row_id, name, sketch in waiting:
-        try:
-            layout, warnings = layout_from([(log, track)], sketch)
-        except Unusable as error:
-            if error.code not in ("no-laps", "start-line"):
-                raise
-            continue
-        layout_id, circuit = row_id, name
-        break
-    else:
-        varied = _variant(log, track, known)
-        if varied is not None:
-            layout, circuit = varied
-            return _Placed(layout, analyse_run(log, layout, track=track), None, None, circuit)
-        name = one_line(log.meta.get("circuit", ""), 180) or f"Circuit of {source.file_name}"[:180]
-        layout, warnings = layout_from([(log, track)], LayoutSketch(name=name))
-        circuit = name
-        against = next(((own, venue) for own, venue, other in known if layout.runs_against(other)), None)
-        if against is not None:
-            layout, circuit = replace(layout, name=f"{against[0]}, other direction"[:200]), against[1]
-        layout = replace(layout, name=_free_name(layout.name, {own for own, _, _ in known}))
-    analysed = analyse_run(log, layout, track=track)
-    told = Warning(
-        "new-layout",
-        f"The layout “{layout.name}” was made from this run: {layout.length:.0f} m, {len(layout.corners)} corners.",
-    )
-    analysed = replace(analysed, warnings=(*analysed.warnings, *warnings, told))
-    return _Placed(layout, analysed, layout_id, None, circuit)
-
-
-def _variant(log: Log, track: Track, known: list[tuple[str, str, Layout]]) -> tuple[Layout, str] | None:
-    """Another way round a circuit that is known, over the same start line, and that circuit's name."""
-    taken = {own for own, _, _ in known}
-    for own, venue, other in known:
-        try:
-            made, _ = layout_from([(log, track)], LayoutSketch(name=own, start=other.start, finish=other.finish))
-        except Unusable:
-            continue
-        if made.shares_road(other) and not made.is_same_way(other):
-            return replace(made, name=_free_name(f"{own}, variant"[:200], taken)), venue
-    return None
-
-
-def _free_name(name: str, taken: set[str]) -> str:
-    own, number = name, 2
-    while own in taken:
-        own, number = f"{name} ({number})", number + 1
-    return own
-
-
-def _store(database: Database, source: Source, read: _Read, placed: _Placed, report: Report) -> None:
+def _store(database: Database, source: Source, read: ReadLog, placed: PlacedRun, report: Report) -> None:
     """One transaction: the run with all that belongs to it, and the file's fate.
 
     Only one run of a team is stored at a time, so that neither two dialects of one log nor two first runs of a driver
@@ -316,7 +141,7 @@ def _store(database: Database, source: Source, read: _Read, placed: _Placed, rep
         raise
 
 
-def _layout_rows(session: Session, team_id: int, placed: _Placed) -> tuple[LayoutRow, int, SectorSet | None]:
+def _layout_rows(session: Session, team_id: int, placed: PlacedRun) -> tuple[LayoutRow, int, SectorSet | None]:
     """The layout's row as it is now, read under a lock, with the version the run was placed on; made where it is new.
 
     Raises
@@ -337,7 +162,7 @@ def _layout_rows(session: Session, team_id: int, placed: _Placed) -> tuple[Layou
     return row, version.id, add_sector_set(session, row, placed.layout)
 
 
-def _save(session: Session, source: Source, read: _Read, row: LayoutRow, labels: Labels, hand_in: HandIn) -> Run:
+def _save(session: Session, source: Source, read: ReadLog, row: LayoutRow, labels: Labels, hand_in: HandIn) -> Run:
     """The run with its driver, channels and what they were taken for."""
     driver = (
         mine_by_id(session, Driver, source.team_id, hand_in.driver_id)
@@ -352,7 +177,7 @@ def _save(session: Session, source: Source, read: _Read, row: LayoutRow, labels:
 
 
 def _in_event(
-    session: Session, run: Run, placed: _Placed, sectors: SectorSet | None
+    session: Session, run: Run, placed: PlacedRun, sectors: SectorSet | None
 ) -> tuple[AnalysedRun, SectorSet | None]:
     """The analysis with the laps cut into the sectors of the run's event."""
     own = run.event.sector_set_id
@@ -369,7 +194,7 @@ def _in_event(
 
 
 def _fate(
-    run: Run, placed: _Placed, overlaps: list[Overlap], raw: RawLog, labels: Labels
+    run: Run, placed: PlacedRun, overlaps: list[Overlap], raw: RawLog, labels: Labels
 ) -> tuple[str | None, str | None]:
     """A code and a sentence, where there is more to say of a run that was taken than its laps."""
     if overlaps:
@@ -377,7 +202,15 @@ def _fate(
     said = raw.meta.get("driver")
     if labels.told_by.get("driver") == "link" and said and said.casefold() != run.driver.name.casefold():
         return "other-name", f"The file names “{said[:60]}” as its driver; it came by the link of {run.driver.name}."
+    if placed.by_corners:
+        return "by-corners", (
+            f"No positions were found in this log; its corners are those of “{placed.layout.name}”, where it was "
+            "placed. Say so if it was elsewhere, or if one of its channels holds positions."
+        )
     if placed.layout_id is None:
         name = placed.layout.name
+        if placed.layout.reckoned:
+            told = next(w.message for w in placed.analysed.warnings if w.code == "layout-reckoned")
+            return "new-layout", f"A circuit not seen before: the layout “{name}”. {told}"
         return "new-layout", f"A circuit not seen before: the layout “{name}” was made from this run."
     return None, None

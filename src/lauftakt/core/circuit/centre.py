@@ -212,3 +212,13 @@ def centre_from_curve(
         raise Unusable("layout-short", "The path is shorter than 100 m, so no circuit can be made from it.")
     s = np.linspace(0.0, arc[-1], round(arc[-1]) + 1)
     return CentreLine(x=np.interp(s, arc, x), y=np.interp(s, arc, y), s=s, closed=closed)
+
+
+def centre_through(x: Array, y: Array, closed: bool) -> CentreLine:
+    """The curve through given points, (n,) metres each; a closed one does not repeat its first."""
+    if closed:
+        x, y = np.append(x, x[0]), np.append(y, y[0])
+    chord = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))])
+    ends = "periodic" if closed else "natural"
+    fx, fy = CubicSpline(chord, x, bc_type=ends), CubicSpline(chord, y, bc_type=ends)
+    return centre_from_curve(fx, fy, float(chord[-1]), closed=closed)

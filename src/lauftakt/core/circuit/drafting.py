@@ -10,7 +10,7 @@ from scipy.integrate import cumulative_trapezoid
 from scipy.interpolate import CubicSpline
 
 from lauftakt.core.arrays import spans
-from lauftakt.core.circuit.centre import CentreLine, centre_from_curve, smooth_curve
+from lauftakt.core.circuit.centre import CentreLine, centre_from_curve, centre_through, smooth_curve
 from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.lines import crossings, line_across, line_ends, place_of_line
 from lauftakt.core.log.model import Log, Unusable, Warning
@@ -67,6 +67,8 @@ def draft_layout(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tup
     """
     warnings: list[Warning] = []
     start = sketch.start
+    if start is None and not read:
+        raise Unusable("no-positions", "A drawn circuit needs its start line where no log holds positions.")
     if start is None:
         parted = [(log, *one_circuit(track)) for log, track in read]
         read = [(log, track) for log, track, _ in parted]
@@ -134,6 +136,7 @@ def lay(centre: CentreLine, plane: Plane, start: Line, sketch: LayoutSketch) -> 
         finish_skew=finish_skew,
         marks=tuple((name, _place(own, touching, point)) for name, point in sketch.marks),
         pit_lane=sketch.pit_lane,
+        reckoned=sketch.reckoned,
     )
     if any(not 0 < s < layout.length for s in layout.splits_m):
         raise Unusable("layout-file", "A split lies outside the course.")
@@ -309,34 +312,29 @@ def _given_centre(plane: Plane, sketch: LayoutSketch, tracks: list[Track]) -> Ce
     x, y = x[apart], y[apart]
     if len(x) < 8:
         raise Unusable("layout-file", "The centre line needs at least eight different points.")
-    rough = _through(x, y, closed)
+    rough = centre_through(x, y, closed)
     votes = 0.0
     # On an open course most fixes may be of the ways back: its lines say which way it is driven.
     if sketch.start is not None and sketch.finish is not None:
         begin, end = (_place(rough, plane, _middle(line)) for line in (sketch.start, sketch.finish))
         votes = end - begin
+    elif sketch.start is not None and not tracks:
+        left, right = line_ends(plane, sketch.start)
+        s, _ = rough.project(*((left + right) / 2).reshape(2, 1))
+        # A quarter turn to the left of left-to-right is forwards.
+        votes = float(np.cos(np.arctan2(right[0] - left[0], left[1] - right[1]) - rough.at(s)[2][0]))
     for track in () if votes else tracks:
         s, n = rough.project(track.x, track.y)
         near = np.abs(n) < 25.0
         votes += float(np.cos(track.heading[near] - rough.at(s[near])[2]).sum())
     if votes < 0:
         x, y = x[::-1], y[::-1]
-        rough = _through(x, y, closed)
+        rough = centre_through(x, y, closed)
     for cutoff in (20.0, 14.0, 10.0, 7.0):
         fx, fy = smooth_curve(rough.s, rough.x, rough.y, rough.length, closed=closed, cutoff_m=cutoff, knot_m=3.0)
         if np.hypot(fx(rough.s) - rough.x, fy(rough.s) - rough.y).max() < GIVEN_SLACK_M:
             return centre_from_curve(fx, fy, rough.length, closed=closed)
     return rough
-
-
-def _through(x: Array, y: Array, closed: bool) -> CentreLine:
-    """A curve through given points."""
-    if closed:
-        x, y = np.append(x, x[0]), np.append(y, y[0])
-    chord = np.concatenate([[0.0], np.cumsum(np.hypot(np.diff(x), np.diff(y)))])
-    ends = "periodic" if closed else "natural"
-    fx, fy = CubicSpline(chord, x, bc_type=ends), CubicSpline(chord, y, bc_type=ends)
-    return centre_from_curve(fx, fy, float(chord[-1]), closed=closed)
 
 
 def _fit(tracks: list[Track], drives: list[_Pass], *, closed: bool) -> CentreLine:
@@ -392,15 +390,26 @@ def _straight_place(log: Log, track: Track, centre: CentreLine) -> float:
         speed = np.interp(track.fix_time, track.speed_time, track.speed)
         flat = np.gradient(speed, track.fix_time) > 0.1
     s, _ = centre.project(track.x, track.y, track.heading)
-    bins = np.zeros(int(centre.length) + 1)
-    total = np.zeros(int(centre.length) + 1)
+    return into_straight(s, flat, centre.length)
+
+
+def into_straight(s: Array, flat: NDArray[np.bool_], length: float) -> float:
+    """Where a start line lies that nobody knows: 100 m after the beginning of the longest straight.
+
+    Parameters
+    ----------
+    s : (n,) places on a closed line of so many metres ``length``
+    flat : (n,) whether the car was at full throttle there
+    """
+    bins = np.zeros(int(length) + 1)
+    total = np.zeros(int(length) + 1)
     np.add.at(bins, s.astype(int), flat)
     np.add.at(total, s.astype(int), 1)
     known = np.flatnonzero(total)
-    share = np.interp(np.arange(len(bins)), known, bins[known] / total[known], period=centre.length)
+    share = np.interp(np.arange(len(bins)), known, bins[known] / total[known], period=length)
     share = np.convolve(np.tile(share, 3), np.ones(15) / 15, mode="same")[len(bins) : 2 * len(bins)]
     straights = spans(np.tile(share > 0.7, 2))
     if not straights:
         return 0.0
     first, _ = max(straights, key=lambda ends: ends[1] - ends[0])
-    return float((first + INTO_STRAIGHT_M) % centre.length)
+    return float((first + INTO_STRAIGHT_M) % length)

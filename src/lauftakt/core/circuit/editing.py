@@ -152,7 +152,7 @@ def _with_lines(layout: Layout, drawing: Drawing) -> Layout:
         finish = _line_at(layout, layout.finish or layout.start, layout.length, drawing.finish_m, 0.0)
         if centre.closed:
             centre = _opened(layout, drawing.start_m, drawing.finish_m)
-    found = lay(centre, layout.plane, start, LayoutSketch(name=layout.name, start=start, finish=finish))
+    found = lay(centre, layout.plane, start, LayoutSketch(layout.name, start, finish, reckoned=layout.reckoned))
     if drawing.finish_m is None and abs(drawing.start_m) < 1e-9 and layout.centre.closed:
         # The line only turned about its place: the road's places are what they were.
         return replace(bare, start=start, skew=found.skew)

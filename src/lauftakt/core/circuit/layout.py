@@ -46,7 +46,8 @@ class LayoutSketch:
     """What somebody drew of a layout: at least its start line. Points are (latitude, longitude) in degrees.
 
     ``centre`` may begin anywhere and run either way; ``splits``, ``corners`` and ``marks`` carry names; ``left_out``
-    names what was in the drawing and is not known.
+    names what was in the drawing and is not known. ``reckoned`` where it lies nowhere on Earth, as on
+    :class:`Layout`.
     """
 
     name: str
@@ -60,6 +61,7 @@ class LayoutSketch:
     marks: tuple[tuple[str, tuple[float, float]], ...] = ()
     pit_lane: tuple[tuple[float, float], ...] = ()
     left_out: tuple[str, ...] = ()
+    reckoned: bool = False
 
 
 # Nearer than this to the other line it is the same road.
@@ -86,6 +88,8 @@ class Layout:
     left_limit, right_limit : (g,) metres across at :meth:`grid`, left positive, where the limits are known
     marks : name and place of what can be seen from the driver's seat
     pit_lane : (latitude, longitude) in degrees from its entry to its exit, where it was drawn
+    reckoned : whether it was drawn by dead reckoning, without any position: it has a shape, but no place, no north, and
+        may be a mirror image
     """
 
     name: str
@@ -104,6 +108,7 @@ class Layout:
     right_limit: Array | None = None
     marks: tuple[tuple[str, float], ...] = field(default_factory=tuple)
     pit_lane: tuple[tuple[float, float], ...] = ()
+    reckoned: bool = False
 
     @property
     def length(self) -> float:

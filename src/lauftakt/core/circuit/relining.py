@@ -9,7 +9,7 @@ from scipy.ndimage import gaussian_filter1d
 
 from lauftakt.core.circuit.drafting import draft_layout
 from lauftakt.core.circuit.layout import Layout, LayoutSketch
-from lauftakt.core.log.model import Log
+from lauftakt.core.log.model import Log, Unusable
 from lauftakt.core.log.track import Track
 
 Array = NDArray[np.float64]
@@ -49,6 +49,10 @@ def relined(layout: Layout, read: Sequence[tuple[Log, Track]], *, limits: bool) 
     Unusable
         where the runs hold no whole lap of it.
     """
+    if layout.reckoned:
+        raise Unusable(
+            "no-positions", "This map was drawn without positions; runs with positions make a circuit of their own."
+        )
     drafted, _ = draft_layout(read, LayoutSketch(name=layout.name, start=layout.start, finish=layout.finish))
     x, y, _ = layout.centre.at(layout.grid()[:-1])
     there = drafted.plane.to_xy(*layout.plane.to_degrees(x, y))

@@ -49,6 +49,7 @@ def sketch_from(
         left_limit=limit(layout.left_limit),
         right_limit=limit(layout.right_limit),
         pit_lane=layout.pit_lane,
+        reckoned=layout.reckoned,
         splits=tuple(splits),
         corners=tuple((corner.name, points(np.array([corner.apex_m]))[0]) for corner in layout.corners),
         marks=marks if marks is not None else tuple((mark, points(np.array([at]))[0]) for mark, at in layout.marks),

@@ -214,12 +214,16 @@ def _reference(log: Log, logged: Channel, time: Array, x: Array, y: Array) -> Re
 
 def _no_positions(log: Log) -> str:
     """What a log without positions holds instead, and what to do."""
-    names = [channel.name for channel in log.channels if channel.role is None][:4]
-    some = f" (not understood: {', '.join(names)})" if names else ""
     return (
-        f"No positions were found among the log's {len(log.channels)} channels{some}. Say in the role table which they "
-        "are; a log without any is placed by its corners once its circuit is known."
+        f"No positions were found among the log's {len(log.channels)} channels.{not_understood(log)} A log without any "
+        "is placed by its corners."
     )
+
+
+def not_understood(log: Log) -> str:
+    """A sentence, with a blank before it, that names channels that may be the positions missed; empty without any."""
+    names = [channel.name for channel in log.channels if channel.role is None][:4]
+    return f" Not understood: {', '.join(names)}; if they are positions, say so in the role table." if names else ""
 
 
 def _headings(time: Array, x: Array, y: Array) -> Array:

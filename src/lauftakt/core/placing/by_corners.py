@@ -5,39 +5,26 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.integrate import cumulative_trapezoid
-from scipy.interpolate import Akima1DInterpolator
 from scipy.ndimage import gaussian_filter1d
 from scipy.sparse import diags
 
+from lauftakt.core.circuit.bends import LEAST_MATCH, SMOOTH_M, STEP_M, best_phase, follow
 from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.log.model import Channel, Log, Unusable, Warning
+from lauftakt.core.log.bending import Way, driven_way, path_bending
+from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.triggers import line_moments
 from lauftakt.core.placing.mean_line import LINE_LENGTH_M, MeanBasis, correlated
 from lauftakt.core.placing.placed import DRAWS, Placed
 from lauftakt.core.placing.smoother import Nodes, Noise, smooth
 
 Array = NDArray[np.float64]
-# Curvature of corners needs no finer steps.
-STEP_M = 2.0
-# Shorter than any corner, longer than the noise of accelerometers.
-SMOOTH_M = 6.0
-# Long enough to hold a corner and its neighbours, short enough that wheel size does not smear it.
-WINDOW_M = 260.0
-# Windows overlap fourfold.
-EVERY_M = 60.0
-# What a wrong wheel size may add up to between two corners.
-REACH_M = 40.0
 # How far a driver's line lies from the layout's: corners are cut and straights used, nobody knows how much.
 LINE_M = 3.0
 # A corner is recognised where its curvature lies on the driven line: every lap as far from the layout's own place.
 CORNER_BIAS_M, BIAS_LENGTH_M = 3.0, 120.0
 # Windows overlap fourfold: together they know as much as one.
 OVERLAP = 2.0
-# Correlation below which it is another circuit (the other simulated circuits reach 0.5).
-LEAST_MATCH = 0.75
-# How sure a good match is of the place; measured on the demo day.
-CORNER_M = 2.0
 # The wheel is turned further the faster the car goes: so much less sure than an accelerometer.
 STEERING = 5.0
 # A lap counter's own jitter at racing speed.
@@ -49,8 +36,10 @@ DISTANCE_BIAS_M, DISTANCE_M = 3.0, 0.4
 PATH_M = 0.12  # by wheels that slip, m per root second
 # As in placing by positions.
 NODE_S = 0.5
-# As for tracks.
-DENSE_HZ = 50.0
+# Of less than a lap and a bit nothing repeats.
+LEAST_LAPS = 1.2
+# So many windows recognised make a place.
+LEAST_WINDOWS = 4
 
 
 @dataclass(frozen=True)
@@ -87,23 +76,30 @@ def place_without_positions(log: Log, layout: Layout) -> Placed:
     Unusable
         ``no-positions`` where the log does not hold enough; ``elsewhere`` where its corners are not the layout's.
     """
-    speed_channel = log.role("speed") or log.role("receiver_speed")
-    if speed_channel is None or len(speed_channel.time) < 50:
-        raise Unusable("no-positions", "The log holds neither positions nor a speed, so it cannot be placed.")
+    way = driven_way(log)
     if not layout.centre.closed:
         raise Unusable("no-positions", "On an open course a log needs positions.")
-    time, speed = speed_channel.time, np.maximum(speed_channel.values, 0.0)
-    if speed_channel.rate_hz < 0.8 * DENSE_HZ:
-        fine = np.arange(time[0], time[-1], 1.0 / DENSE_HZ)
-        speed, time = np.maximum(Akima1DInterpolator(time, speed)(fine), 0.0), fine
-    travelled = cumulative_trapezoid(speed, time, initial=0.0)
-    if travelled[-1] < 1.2 * layout.length:
+    if way.travelled[-1] < LEAST_LAPS * layout.length:
         raise Unusable("no-positions", "Without positions a log must hold more than one lap.")
     seen = _by_distance(log, layout)
     if seen is None:
-        seen = _by_corners(log, layout, time, speed, travelled)
-    seen = _with_counter(log, layout, time, travelled, seen)
-    return _fuse(layout, time, speed, travelled, seen)
+        seen = _by_corners(log, layout, way)
+    seen = _with_counter(log, layout, way.time, way.travelled, seen)
+    return _fuse(layout, way.time, way.speed, way.travelled, seen)
+
+
+def corners_match(log: Log, layout: Layout) -> float:
+    """How well a run without positions fits a closed layout by its corners: a correlation, 0 to 1; 0 where the log does
+    not hold what is needed, or the layout is open."""
+    if not layout.centre.closed:
+        return 0.0
+    try:
+        way = driven_way(log)
+        if way.travelled[-1] < LEAST_LAPS * layout.length:
+            return 0.0
+        return _laid_over(log, layout, way).match
+    except Unusable:
+        return 0.0
 
 
 def _by_distance(log: Log, layout: Layout) -> _Seen | None:
@@ -132,32 +128,26 @@ def _resolution(values: Array) -> float:
     return float(steps.min()) if len(steps) else 0.0
 
 
-def _path_curvature(log: Log, time: Array, speed: Array) -> Array:
-    """Curvature of the driven path, 1/m, up to a sign, at the speed's times."""
-    safe = np.maximum(speed, 4.0)
-    for role, power in (("yaw_rate", 1), ("lateral_acceleration", 2), ("steering", 0)):
-        channel = log.role(role)
-        if channel is not None and len(channel.time) > 50:
-            values = np.interp(time, channel.time, channel.values - _rest(channel, time, speed))
-            return np.where(speed > 4.0, values / safe**power, 0.0)
-    raise Unusable(
-        "no-positions",
-        "The log holds no positions, and neither yaw rate, lateral acceleration nor steering to recognise corners by.",
-    )
+@dataclass(frozen=True)
+class _LaidOver:
+    """A run's curvature at the layout's steps, laid over it: how well they ``match``, at which step it begins, metres
+    of the layout for each travelled (``ratio``) and for each step."""
+
+    own: Array
+    bend: Array
+    match: float
+    phase: int
+    ratio: float
+    step: float
+    power: int
 
 
-def _rest(channel: Channel, time: Array, speed: Array) -> float:
-    """What a channel shows at standstill, or else in the middle."""
-    still = np.interp(channel.time, time, speed) < 0.5
-    return float(np.median(channel.values[still])) if still.sum() > 50 else 0.0
-
-
-def _by_corners(log: Log, layout: Layout, time: Array, speed: Array, travelled: Array) -> _Seen:
-    keep = np.concatenate([[True], np.diff(travelled) > 1e-6])
-    grid = np.arange(0.0, travelled[-1], STEP_M)
-    own = gaussian_filter1d(
-        np.interp(grid, travelled[keep], _path_curvature(log, time, speed)[keep]), SMOOTH_M / STEP_M
-    )
+def _laid_over(log: Log, layout: Layout, way: Way) -> _LaidOver:
+    """A run's curvature over the layout's, as well as they fit anywhere."""
+    keep = np.concatenate([[True], np.diff(way.travelled) > 1e-6])
+    grid = np.arange(0.0, way.travelled[-1], STEP_M)
+    found = path_bending(log, way)
+    own = gaussian_filter1d(np.interp(grid, way.travelled[keep], found.curvature[keep]), SMOOTH_M / STEP_M)
     count = round(layout.length / STEP_M)
     # Whole steps make a lap, or places would creep round the circuit from lap to lap.
     step = layout.length / count
@@ -169,14 +159,23 @@ def _by_corners(log: Log, layout: Layout, time: Array, speed: Array, travelled: 
     # From here on in metres of the layout: travelled distance times the ratio.
     scaled = np.arange(0.0, grid[-1] * ratio, step)
     own = np.interp(scaled, grid * ratio, own)
-    best, phase, sign = _best_phase(own, bend, count)
-    if best < LEAST_MATCH:
-        raise Unusable("elsewhere", "The corners of this log are not those of the circuit's layout.")
-    s, where, sigma = _follow(sign * own, bend, count, phase)
-    if log.role("yaw_rate") is None and log.role("lateral_acceleration") is None:
+    match, phase, sign = best_phase(own, bend)
+    return _LaidOver(sign * own, bend, match, phase, ratio, step, found.power)
+
+
+def _by_corners(log: Log, layout: Layout, way: Way) -> _Seen:
+    laid = _laid_over(log, layout, way)
+    elsewhere = Unusable("elsewhere", "The corners of this log are not those of the circuit's layout.")
+    if laid.match < LEAST_MATCH:
+        raise elsewhere
+    s, where, sigma = follow(laid.own, laid.bend, laid.phase)
+    if len(s) < LEAST_WINDOWS:
+        raise elsewhere
+    if laid.power == 0:
         sigma = STEERING * sigma  # the wheel is turned further the faster the car goes
-    when = np.interp(where * step / ratio, travelled[keep], time[keep])
-    return _Seen(when, s * step, OVERLAP * sigma, np.full(len(s), CORNER_BIAS_M))
+    keep = np.concatenate([[True], np.diff(way.travelled) > 1e-6])
+    when = np.interp(where * laid.step / laid.ratio, way.travelled[keep], way.time[keep])
+    return _Seen(when, s * laid.step, OVERLAP * sigma, np.full(len(s), CORNER_BIAS_M))
 
 
 def _lap_in_distance(own: Array, length: float) -> float:
@@ -187,56 +186,6 @@ def _lap_in_distance(own: Array, length: float) -> float:
         return 1.0
     match = np.array([np.dot(own[lag:], own[:-lag]) / (len(own) - lag) for lag in lags])
     return float(length / (lags[np.argmax(match)] * STEP_M))
-
-
-def _best_phase(own: Array, bend: Array, count: int) -> tuple[float, int, float]:
-    """Best correlation of any lap's worth of the run with the layout, where that begins on it, and the sign."""
-    found = (0.0, 0, 1.0)
-    spectrum = np.conj(np.fft.rfft(bend))
-    for begin in range(0, max(len(own) - count, 1), max(count // 2, 1)):
-        part = own[begin : begin + count]
-        if len(part) < count:
-            break
-        both = np.fft.irfft(np.fft.rfft(part) * spectrum, count)
-        size = max(float(np.linalg.norm(part) * np.linalg.norm(bend)), 1e-12)
-        for sign in (1.0, -1.0):
-            shift = int(np.argmax(sign * both))
-            value = float(sign * both[shift]) / size
-            if value > found[0]:
-                # part[i] = bend[i - shift]: the run's sample ``begin`` lies at -shift.
-                found = (value, (-shift - begin) % count, sign)
-    return found
-
-
-def _follow(own: Array, bend: Array, count: int, phase: int) -> tuple[Array, Array, Array]:
-    """Window by window, where on the layout the run is, corrected as it goes along.
-
-    Returns unwrapped places and the run's samples they belong to (both in steps), and how sure they are (m).
-    """
-    half, reach = round(WINDOW_M / 2 / STEP_M), round(REACH_M / STEP_M)
-    places, where, sigma = [], [], []
-    shift = float(phase)
-    for middle in range(half, len(own) - half, round(EVERY_M / STEP_M)):
-        part = own[middle - half : middle + half]
-        size = float(np.linalg.norm(part))
-        tries = np.arange(-reach, reach + 1)
-        index = (np.arange(middle - half, middle + half)[None, :] + round(shift) + tries[:, None]) % count
-        views = bend[index]
-        match = views @ part / np.maximum(np.linalg.norm(views, axis=1) * size, 1e-12)
-        at = int(np.argmax(match))
-        weak = size < 0.35 * float(np.linalg.norm(bend)) * np.sqrt(2 * half / count)
-        if weak or match[at] < LEAST_MATCH + 0.1 or at in (0, len(tries) - 1):
-            continue
-        curve = match[at - 1] - 2 * match[at] + match[at + 1]
-        fine = 0.0 if curve >= 0 else float(np.clip((match[at - 1] - match[at + 1]) / (2 * curve), -0.5, 0.5))
-        moved = round(shift) + tries[at] + fine
-        places.append(middle + moved)
-        where.append(float(middle))
-        sigma.append(CORNER_M / max(float(match[at]) - LEAST_MATCH, 0.05) * 0.2)
-        shift += 0.5 * (moved - shift)
-    if len(places) < 4:
-        raise Unusable("elsewhere", "The corners of this log are not those of the circuit's layout.")
-    return np.array(places), np.array(where), np.array(sigma)
 
 
 def _with_counter(log: Log, layout: Layout, time: Array, travelled: Array, seen: _Seen) -> _Seen:

@@ -202,6 +202,7 @@ def ground(session: Session, viewer: Viewer, row: LayoutRow, event_id: int | Non
         version=next(version for version in versions if version.id == row.current_id),
         versions=versions,
         closed=layout.centre.closed,
+        reckoned=layout.reckoned,
         start_half_m=_half(layout),
         heading_deg=row.heading_deg,
         confirmed=row.confirmed_at is not None,
@@ -220,7 +221,7 @@ def ground(session: Session, viewer: Viewer, row: LayoutRow, event_id: int | Non
         day=day.id if day is not None else None,
         runs=len(runs),
         renewing=len(being_renewed(session, viewer.team_id, runs)),
-        better=_better(row, versions, len(runs)),
+        better=0 if layout.reckoned else _better(row, versions, len(runs)),
     )
 
 

@@ -81,6 +81,7 @@ class GroundOut(Schema):
     version: VersionOut
     versions: list[VersionOut] = Field(description="All of them, newest first.")
     closed: bool
+    reckoned: bool = Field(description="Whether the map was drawn without positions, so that it has no north.")
     start_half_m: float = Field(description="Half the width of the start line.")
     heading_deg: float | None = Field(description="Compass heading that is shown upwards; null for north.")
     confirmed: bool

@@ -17,6 +17,7 @@ class FoundLayout(Schema):
     name: str
     length_m: float
     corners: int
+    reckoned: bool = Field(description="Whether it was drawn without positions.")
     x: list[float]
     y: list[float]
 

@@ -32,6 +32,8 @@ export const circuitTexts = {
   north: 'North up',
   turn: 'Turn the map',
   turned: (degrees: number) => `${Math.round(degrees)}° up`,
+  reckoned:
+    'Drawn from speed and turning, without positions: the shape is right, but it has no north, and left may be right.',
   line: 'Make the line from all runs',
   lineName: (name: string) => `the line of ${name}`,
   lineHelp: 'From the quickest runs here. It waits in the history until you choose it.',

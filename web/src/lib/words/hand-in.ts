@@ -142,8 +142,8 @@ export const handInTexts = {
     } as Record<string, string>,
   },
   newCircuit: {
-    ask: (length: string, corners: number) =>
-      `A circuit not seen before, ${length}, ${corners === 1 ? '1 corner' : `${corners} corners`}. What is it called?`,
+    ask: (length: string, corners: number, reckoned: boolean) =>
+      `A circuit not seen before, ${length}, ${corners === 1 ? '1 corner' : `${corners} corners`}${reckoned ? ', drawn without positions from speed and turning' : ''}. What is it called?`,
     example: 'Name of the circuit',
     keep: 'Keep the name',
     shape: 'Shape of the circuit',

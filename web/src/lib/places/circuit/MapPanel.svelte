@@ -45,7 +45,11 @@
     <span class="figure">{t.turned(heading)}</span>
   </span>
 </label>
-<button type="button" class="may" disabled={!heading} onclick={() => onheading(null)}>{t.north}</button>
+{#if ground.reckoned}
+  <p class="muted help">{t.reckoned}</p>
+{:else}
+  <button type="button" class="may" disabled={!heading} onclick={() => onheading(null)}>{t.north}</button>
+{/if}
 <Switch class="confirm" checked={ground.confirmed} onCheckedChange={(details) => onconfirm(details.checked)}>
   <Switch.Control class="toggle"><Switch.Thumb class="knob" /></Switch.Control>
   <Switch.Label>{t.confirm}</Switch.Label>
@@ -53,11 +57,13 @@
 </Switch>
 <p class="muted help">{t.confirmHelp}</p>
 
-<div class="line">
-  <button type="button" class="may" disabled={!ground.runs} onclick={() => online(limits)}>{t.line}</button>
-  <label><input type="checkbox" bind:checked={limits} />{t.lineLimits}</label>
-  <p class="muted help">{t.lineHelp}</p>
-</div>
+{#if !ground.reckoned}
+  <div class="line">
+    <button type="button" class="may" disabled={!ground.runs} onclick={() => online(limits)}>{t.line}</button>
+    <label><input type="checkbox" bind:checked={limits} />{t.lineLimits}</label>
+    <p class="muted help">{t.lineHelp}</p>
+  </div>
+{/if}
 
 <style>
   .line {

@@ -25,7 +25,7 @@
 >
   <svg viewBox="-4 -4 108 108" role="img" aria-label={t.shape}><polygon points={path} /></svg>
   <label
-    ><span>{t.ask(`${figure(found.length_m, long)} ${long.label}`, found.corners)}</span>
+    ><span>{t.ask(`${figure(found.length_m, long)} ${long.label}`, found.corners, found.reckoned)}</span>
     <input class="input" maxlength="180" placeholder={t.example} bind:value={name} /></label
   >
   <button type="submit" class="do" disabled={!name.trim()}>{t.keep}</button>
