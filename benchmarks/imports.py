@@ -1,11 +1,13 @@
 #!/usr/bin/env python3
 """How long the whole import takes, with everything around it: queue, workers, database.
 
-Usage: .venv/bin/python benchmarks/imports.py [--files 1 10 50]
+Usage: .venv/bin/python benchmarks/imports.py [--files 1 10 50] [--renew 0] [--laps 3]
 
-A real MariaDB and real Celery workers are started; different runs of three timed laps (100 Hz, 13 channels) are handed
-in at once, first to one worker, then to two. Told are wall-clock seconds, two workers against one, and the CPU seconds
-of the workers for a file against a single-threaded pyarrow CSV read of the same file.
+A real MariaDB and real Celery workers are started; different runs of ``--laps`` timed laps (100 Hz, 13 channels) are
+handed in at once, first to one worker, then to two. Told are wall-clock seconds, two workers against one, and the CPU
+seconds of the workers for a file against a single-threaded pyarrow CSV read of the same file. ``--renew 30`` takes 30
+runs in and then moves their start line by 12 m: how long until every run shows its numbers on the new version, with two
+workers.
 """
 
 import argparse
@@ -13,13 +15,16 @@ import os
 import tempfile
 import time
 from concurrent.futures import ProcessPoolExecutor
+from dataclasses import replace
 from multiprocessing import get_context
 from pathlib import Path
 
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import pyarrow.csv as pacsv
+from sqlalchemy import select
 
+from lauftakt.core.circuit.editing import drawing_of
 from lauftakt.demo.circuits import ellerholm_park
 from lauftakt.demo.drive import drive_run
 from lauftakt.demo.habits import Driver
@@ -31,13 +36,16 @@ from lauftakt.formats.geojson import write_start
 from lauftakt.operate.stack import Stack
 from lauftakt.store.accounts import add_team
 from lauftakt.store.database import Database, mine
-from lauftakt.store.models import HandIn
+from lauftakt.store.drawings import keep_drawing
+from lauftakt.store.layouts import load_layout, sectors_of
+from lauftakt.store.models import Analysis, HandIn, LayoutRow, Run
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver, take_in
+from lauftakt.work.jobs import being_renewed, renew_runs
 from lauftakt.work.queue import send
 
 
-def write_runs(folder: Path, count: int) -> list[Path]:
+def write_runs(folder: Path, count: int, laps: int) -> list[Path]:
     """Different runs of one circuit."""
     circuit = ellerholm_park()
     line = racing_line(circuit)
@@ -45,7 +53,7 @@ def write_runs(folder: Path, count: int) -> list[Path]:
     files = []
     for number in range(count):
         driver = Driver(f"Driver {number % 12}", corner_level=0.93 + 0.004 * (number % 12), scatter=0.006)
-        motion = drive_run(circuit, SCHOOL_CAR, driver, timed_laps=3, seed=number, line=line)
+        motion = drive_run(circuit, SCHOOL_CAR, driver, timed_laps=laps, seed=number, line=line)
         meta = {"driver": driver.name, "circuit": circuit.name, "date": f"2026-05-{1 + number % 28:02d}T09:00:00"}
         path = folder / f"run-{number:02d}.csv"
         write_csv(record(circuit, SCHOOL_CAR, motion, Sensors(), seed=number, meta=meta), path)
@@ -95,6 +103,46 @@ def alone(*arguments: object) -> dict[int, tuple[float, float]]:
         return pool.submit(measure, *arguments).result()
 
 
+def renewed(folder: Path, files: list[Path], layout: Path) -> float:
+    """Wall-clock seconds from keeping a moved start line until no run waits for its new numbers."""
+    stack = Stack(folder, workers=2)
+    try:
+        database = stack.start_database(lambda _: None)
+        stack.start_application(lambda _: None)
+        run_batch(database, stack.var / "inbox", layout, files, "renewed")
+        with database.begin() as session:
+            row = session.scalars(select(LayoutRow).where(LayoutRow.current_id.is_not(None))).one()
+            sectors = sectors_of(session, row)
+            assert row.current_id is not None
+            before = load_layout(session, row.current_id, sectors.id if sectors else None)
+            begin = time.monotonic()
+            kept, _ = keep_drawing(
+                session, row, replace(drawing_of(before), start_m=12.0), base=row.current_id,
+                sector_set=sectors.id if sectors else None, account_id=None, summary=lambda _, __: "moved",
+            )  # fmt: skip
+            team, runs = row.team_id, kept.to_renew
+            jobs = renew_runs(session, team, runs)
+        assert len(runs) == len(files)
+        send(jobs)
+        while True:
+            with database.begin() as session:
+                if not being_renewed(session, team, runs):
+                    break
+            time.sleep(0.1)
+        spent = time.monotonic() - begin
+        with database.begin() as session:
+            versions = {
+                analysis.layout_version_id
+                for run in session.scalars(mine(Run, team))
+                if (analysis := session.get(Analysis, run.analysis_id)) is not None
+            }
+        assert len(versions) == 1, versions
+        database.close()
+    finally:
+        stack.stop()
+    return spent
+
+
 def run_batch(database: Database, inbox: Path, layout: Path, files: list[Path], name: str) -> float:
     with database.begin() as session:
         team = add_team(session, name).id
@@ -115,10 +163,18 @@ def run_batch(database: Database, inbox: Path, layout: Path, files: list[Path], 
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--files", type=int, nargs="+", default=[1, 10, 50])
-    counts = parser.parse_args().files
+    parser.add_argument("--renew", type=int, default=0)
+    parser.add_argument("--laps", type=int, default=3)
+    given = parser.parse_args()
+    counts = [] if given.renew else given.files
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
-        files = write_runs(folder, max([2, *counts]))
+        files = write_runs(folder, max([2, given.renew, *counts]), given.laps)
+        if given.renew:
+            spent = renewed(folder / "renewed", files, folder / "layout.geojson")
+            each = spent / given.renew
+            print(f"A new version with {given.renew} runs of {given.laps} laps: {spent:.1f} s, {each:.2f} s a run.")
+            return
         begin = time.process_time()
         for path in files[:5]:
             head = next(i for i, line in enumerate(path.open()) if not line.startswith("#"))

@@ -11,7 +11,7 @@ from lauftakt.core import analyse_run, make_layout
 from lauftakt.core.log.model import Channel
 from lauftakt.core.technique.by_lap import FULL_THROTTLE, PEAK_BRAKING, STATISTICS, figures_by_lap
 from lauftakt.core.technique.throttle import FULL
-from lauftakt.core.technique.watching import Limit, excursions, over_limit_s, trend
+from lauftakt.core.technique.watching import Limit, excursions, growth, over_limit_s, trend
 from lauftakt.demo.scenario import Scenario, random_scenario
 
 
@@ -98,6 +98,30 @@ def test_level_figures_and_warming_up_are_no_trend() -> None:
     assert not warm.clear
     assert trend(at[:4], at[:4]) is None
     assert trend(np.zeros(8), at[:8]) is None
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.integers(0, 10_000), st.sampled_from([-1.0, 1.0]))
+def test_what_a_driver_does_grows_or_is_level(seed: int, sign: float) -> None:
+    random = np.random.default_rng(seed)
+    laps = np.arange(14)
+    # Learnt quickly first, slowly then; one lap behind a slow car, one not logged.
+    values = 9.0 + sign * 1.5 * (1 - np.exp(-laps / 5.0)) + 0.05 * random.standard_normal(14)
+    values[6] -= 3.0
+    values[9] = np.nan
+    found = growth(values, 0.3)
+    assert found is not None
+    assert found.verdict == ("grows" if sign > 0 else "falls")
+    assert found.laps == 13
+    assert found.low <= found.by <= found.high
+    level = growth(9.0 + 0.04 * random.standard_normal(14), 0.3)
+    assert level is not None
+    assert level.verdict == "level"
+    # So much scatter hides a change that would be worth a word: nobody knows.
+    wild = growth(9.0 + 2.0 * random.standard_normal(14), 0.3)
+    assert wild is not None
+    assert wild.verdict != "level"
+    assert growth(values[:5], 0.3) is None
 
 
 @pytest.fixture(scope="module")

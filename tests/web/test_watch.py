@@ -6,11 +6,12 @@ import numpy as np
 import pytest
 
 from lauftakt.core.technique.by_lap import STATISTICS, figures_by_lap
-from lauftakt.core.technique.watching import Limit, excursions
+from lauftakt.core.technique.watching import Limit, excursions, growth
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import read_raw
 from lauftakt.store.database import Database
 from lauftakt.store.models import HeldWord
+from lauftakt.web.creeping import WORTH
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -45,6 +46,25 @@ def test_figures_by_lap_are_the_cores(school: Coach, day: Day) -> None:
             role, statistic = code.split(":")
             told = np.array([lap["values"][column] for lap in laps], float)
             assert told == pytest.approx(own[role][:, STATISTICS.index(statistic)], rel=1e-3, nan_ok=True)
+
+
+def test_whether_what_a_driver_does_grows_is_the_cores(school: Coach) -> None:
+    codes = "peak_braking:mean,lateral_grip:mean,full_throttle_share:mean"
+    found = watch(school, figures=codes)
+    assert found["growths"]
+    for one in found["growths"]:
+        runs = {run["id"] for run in found["runs"] if run["driver"]["id"] == one["driver"]["id"]}
+        column = [code.split(":")[0] for code in codes.split(",")].index(one["role"])
+        laps = [lap for lap in found["laps"] if lap["run"] in runs and lap["time_s"] and not lap["set_aside"]]
+        own = growth(np.array([lap["values"][column] for lap in laps], float), WORTH[one["quantity"]])
+        assert own is not None
+        assert (one["verdict"], one["laps"]) == (own.verdict, own.laps)
+        assert one["by"] == pytest.approx(own.by, rel=1e-6)
+    # Laps set aside do not count: then there are too few.
+    keys = [lap["key"] for lap in found["laps"] if lap["time_s"]]
+    aside = {"laps": keys[:-3], "counts": False, "reason": "mistake"}
+    assert school.post("/api/laps/judged", json=aside).status_code == 200
+    assert watch(school)["growths"] == []
 
 
 def sheet(**more: Any) -> dict[str, Any]:

@@ -16,7 +16,7 @@ from lauftakt.core.laps.lap import reach
 from lauftakt.core.log.model import Channel, Unusable
 from lauftakt.core.registry import BY_LAP, CHANNELS
 from lauftakt.core.technique.by_lap import STATISTICS
-from lauftakt.core.technique.watching import Excursion, Limit, Trend, excursions, over_limit_s, trend
+from lauftakt.core.technique.watching import Excursion, Limit, excursions, over_limit_s
 from lauftakt.store.analyses import LapView, load_curves, load_figures_by_lap, numbers_of
 from lauftakt.store.database import mine
 from lauftakt.store.layouts import load_layout
@@ -26,26 +26,19 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.cars import car_out, sheet_of
 from lauftakt.web.compare.addresses import key_of
+from lauftakt.web.creeping import AMBIENT, growths, trends
 from lauftakt.web.policy import Viewer, one, visible
 
 blueprint = APIBlueprint("watch", __name__, tag="Laps")
 Array = NDArray[np.float64]
 
 MOST_RUNS, MOST_EXCURSIONS, MOST_SETS = 60, 200, 40
-# Channels of the car that creep; of others a trend over laps says nothing about the car.
-CREEPING = ("temperature", "pressure", "voltage")
-DRIVERS_OWN = ("brake_pressure",)
-# Less over all that was looked at is not worth a word: K, Pa, V.
-LEAST = {"temperature": 2.0, "pressure": 5_000.0, "voltage": 0.1}
-# A limit that is further away is no news.
-NEAR_S = 7200.0
 # Begin with what most coaches look at; the coach's own sets say more.
 FIRST = (
     "engine_speed:high", "water_temperature:high", "oil_temperature:high", "oil_pressure:low", "battery_voltage:mean",
     "peak_braking:mean", "lateral_grip:mean", "full_throttle_share:mean",
 )  # fmt: skip
 MOST_FIRST = 8
-AMBIENT = "ambient_temperature"
 
 
 class _Kept:
@@ -126,7 +119,8 @@ class _Watch:
             laps=[lap for run in self.runs for lap in self._laps(run, chosen, found[run.id])],
             excursions=told[:MOST_EXCURSIONS],
             more_excursions=max(0, len(told) - MOST_EXCURSIONS),
-            trends=self._trends(),
+            trends=trends(self.runs, self._of, roles, self.cars.values()),
+            growths=growths(self.runs, self._of),
             cars=[car_out(car) for car in self.cars.values()],
             sets=[schemas.FigureSetOut(id=row.id, name=row.name, figures=row.figures) for row in sets],
             missing=list(dict.fromkeys(self.missing)),
@@ -283,74 +277,6 @@ class _Watch:
             gear_before=own.gear_before,
             gear_after=own.gear_after,
         )
-
-    def _trends(self) -> list[schemas.TrendOut]:
-        found = []
-        creeping = [role for role in self._roles() if _creeps(role)]
-        for run in self.runs:
-            laps, figures = self._of(run)
-            limits = sheet_of(run.car).limits if run.car is not None else []
-            for role in creeping:
-                rows = figures.get(role.role)
-                if rows is None or len(rows) != len(laps):
-                    continue
-                inner = [k for k, lap in enumerate(laps) if lap.time_s is not None]
-                moments = np.array([(laps[k].start_s + laps[k].end_s) / 2 for k in inner])
-                own = trend(moments, rows[inner, 2], _limit_for(role.role, limits))
-                found += _worth(role, own, moments, run.id, run.car_id)
-        found += self._over_days(creeping)
-        return sorted(found, key=lambda row: row.left_s if row.left_s is not None else float("inf"))
-
-    def _over_days(self, creeping: Sequence[schemas.WatchRole]) -> list[schemas.TrendOut]:
-        """What creeps from run to run of a car."""
-        found = []
-        for car in self.cars.values():
-            runs = [run for run in self.runs if run.car_id == car.id and run.started_at is not None]
-            for role in creeping:
-                moments, values = [], []
-                for run in runs:
-                    rows = self._of(run)[1].get(role.role)
-                    if rows is not None and run.started_at is not None and np.isfinite(rows[:, 2]).any():
-                        moments.append(run.started_at.timestamp())
-                        values.append(float(np.nanmedian(rows[:, 2])))
-                own = trend(np.array(moments), np.array(values), _limit_for(role.role, sheet_of(car).limits))
-                found += _worth(role, own, np.array(moments), None, car.id)
-        return found
-
-
-def _limit_for(role: str, limits: Sequence[schemas.CarLimit]) -> Limit | None:
-    own = next((limit for limit in limits if limit.role == role), None)
-    return Limit(**own.model_dump()) if own is not None else None
-
-
-def _creeps(role: schemas.WatchRole) -> bool:
-    """Whether a channel tells of the car what creeps."""
-    return role.quantity in CREEPING and role.role != AMBIENT and not role.role.startswith(DRIVERS_OWN)
-
-
-def _worth(
-    role: schemas.WatchRole, own: Trend | None, moments: Array, run: int | None, car: int | None
-) -> list[schemas.TrendOut]:
-    """A trend that is worth a word, with what it comes to over all that was looked at; none otherwise."""
-    if own is None or not own.clear:
-        return []
-    span = float(np.ptp(moments))
-    if abs(own.per_s) * span < LEAST[role.quantity]:
-        return []
-    return [
-        schemas.TrendOut(
-            run=run,
-            car=car,
-            role=role.role,
-            label=role.label,
-            quantity=role.quantity,
-            over_s=span,
-            by=own.per_s * span,
-            by_low=own.low * span,
-            by_high=own.high * span,
-            left_s=own.left_s if own.left_s is not None and own.left_s < NEAR_S else None,
-        )
-    ]
 
 
 def _figure(code: str) -> schemas.WatchFigure:

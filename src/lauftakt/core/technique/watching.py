@@ -18,6 +18,8 @@ JOIN_S = 0.5
 GEAR_S = 0.3
 # Fewer points show no trend.
 LEAST_POINTS = 5
+# Fewer laps show no growth.
+LEAST_LAPS = 6
 # A trend over a run is told where it moves the figure by more than its own scatter times this.
 BEYOND_SCATTER = 2.0
 
@@ -53,6 +55,18 @@ class Excursion:
     extreme_s: float
     gear_before: int | None = None
     gear_after: int | None = None
+
+
+@dataclass(frozen=True)
+class Growth:
+    """How what a driver does changed from the first lap to the last of ``laps``, with its 95 % interval; ``verdict`` is
+    ``grows``, ``falls``, ``level`` or ``unclear``."""
+
+    by: float
+    low: float
+    high: float
+    laps: int
+    verdict: str
 
 
 @dataclass(frozen=True)
@@ -173,6 +187,39 @@ def _goes_on(at: Array, own: Array, slope: float) -> bool:
         return True
     later = float(theilslopes(own[half:], at[half:])[0])
     return later * slope > 0 and abs(later) > abs(slope) / 3
+
+
+def growth(values: Array, least: float) -> Growth | None:
+    """Whether what a driver does grows from lap to lap.
+
+    Parameters
+    ----------
+    values : (n,) one for each lap that counts, in the order in which they were driven; NaN is left out
+    least : a change from the first lap to the last that is worth a word
+
+    Returns
+    -------
+    None for fewer than six laps. ``level`` where the interval leaves no room for a change worth a word; ``unclear``
+    where it does, either way.
+
+    Notes
+    -----
+    Theil 1950, Sen 1968, over the laps' order; a driver who learns quickly first and slowly then has grown as well.
+    """
+    own = values[np.isfinite(values)]
+    if len(own) < LEAST_LAPS:
+        return None
+    steps = len(own) - 1
+    slope, _, least_slope, most_slope = theilslopes(own, np.arange(len(own)), alpha=0.95)
+    by, low, high = (float(own_slope) * steps for own_slope in (slope, least_slope, most_slope))
+    verdict = "unclear"
+    if low > 0.0 and by > least:
+        verdict = "grows"
+    elif high < 0.0 and by < -least:
+        verdict = "falls"
+    elif -least < low and high < least:
+        verdict = "level"
+    return Growth(by, low, high, len(own), verdict)
 
 
 def over_limit_s(found: Sequence[Excursion], begin_s: float, end_s: float) -> float:

@@ -131,6 +131,20 @@ class TrendOut(Schema):
     left_s: float | None = Field(description="Until the limit, at this pace; null where none is near.")
 
 
+class GrowthOut(Schema):
+    """Whether what a driver does grew from the first lap that counts to the last."""
+
+    driver: DriverOut
+    role: str
+    label: str
+    quantity: str
+    laps: int
+    by: float = Field(description="Change over those laps, with its 95 % interval.")
+    by_low: float
+    by_high: float
+    verdict: Literal["grows", "falls", "level", "unclear"]
+
+
 class FigureSetOut(Schema):
     id: int
     name: str
@@ -145,6 +159,7 @@ class WatchOut(Schema):
     excursions: list[ExcursionOut]
     more_excursions: int = Field(description="Further ones that are not listed.")
     trends: list[TrendOut]
+    growths: list[GrowthOut] = Field(description="The driver's part, for whoever drove six laps that count.")
     cars: list[CarOut]
     sets: list[FigureSetOut]
     missing: list[str] = Field(description="Limits of channels that nobody logged, or whose unit is not known.")

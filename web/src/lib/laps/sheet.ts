@@ -7,7 +7,14 @@ export type Show = 'times' | 'own' | 'all' | 'against';
 export interface Group {
   driver: SheetDriver;
   /** runs of the driver, numbered in the order of time, each with the laps that are shown */
-  runs: { id: number; number: number; clock: string; conditions: string | null; laps: SheetLap[] }[];
+  runs: {
+    id: number;
+    number: number;
+    clock: string;
+    conditions: string | null;
+    tyres: string | null;
+    laps: SheetLap[];
+  }[];
 }
 
 export interface Asked {
@@ -32,6 +39,7 @@ export function groups(day: DayLaps, asked: Asked): Group[] {
           number: i + 1,
           clock: clockOf(run.started_at),
           conditions: run.conditions,
+          tyres: run.tyres,
           laps: day.laps.filter(
             (lap) => lap.run === run.id && (!asked.onlyCounting || (lap.time_s !== null && !lap.set_aside)),
           ),

@@ -26,7 +26,8 @@ export const lapsTexts = {
   rhythm: 'Laps in the order of time',
   rhythmOf: (name: string) => `Laps of ${name} in the order of time`,
   rhythmHelp:
-    'A dot for each lap, quick ones high. Hollow: set aside. A dashed line above: behind another car. The band is half of the laps that count; grey ground is damp or wet.',
+    'A dot for each lap, quick ones high. Hollow: set aside. A dashed line above: behind another car. The band is half of the laps that count; grey ground is damp or wet; a ring between two runs: other tyres.',
+  tyresChanged: (before: string, after: string) => `Other tyres: ${after} instead of ${before}`,
   lap: 'lap',
   time: 'time',
   best: 'best',

@@ -36,6 +36,15 @@ export const watchTexts = {
   more: (count: number) => `and ${count} more`,
   trends: 'What creeps',
   noTrends: 'Nothing creeps.',
+  growths: 'What grows in the driving',
+  growth: {
+    grows: (what: string, by: string) => `${what} grows by ${by}`,
+    falls: (what: string, by: string) => `${what} falls by ${by}`,
+    level: (what: string) => `${what} level`,
+    unclear: (what: string) => `${what} not clear`,
+  },
+  overLaps: (laps: number) => `over ${laps} laps`,
+  noGrowths: 'Whoever has six laps that count is told here whether braking, grip and throttle grow.',
   rises: (what: string, by: string) => `${what} rises by ${by}`,
   falls: (what: string, by: string) => `${what} falls by ${by}`,
   within: (unsure: string, minutes: number) =>

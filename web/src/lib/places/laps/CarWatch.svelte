@@ -267,6 +267,26 @@
         </ul>
       {:else}<p class="muted">{t.noTrends}</p>{/if}
     </section>
+    <section>
+      <h2>{t.growths}</h2>
+      {#each drivers.filter((one) => driver === null || one.id === driver) as one (one.id)}
+        {@const own = data.growths.filter((growth) => growth.driver.id === one.id)}
+        {#if own.length}
+          <p class="growth">
+            <b>{one.name}</b>
+            <span class="muted">{t.overLaps(Math.max(...own.map((growth) => growth.laps)))}:</span>
+            {#each own as growth, k (growth.role)}
+              {@const u = unit(growth.quantity)}
+              {@const by = `${change(Math.abs(growth.by), u)} ${u.label} ± ${change((growth.by_high - growth.by_low) / 2, u)}`}
+              <span class:muted={growth.verdict === 'level' || growth.verdict === 'unclear'}
+                >{t.growth[growth.verdict](growth.label, by)}{k < own.length - 1 ? ', ' : ''}</span
+              >
+            {/each}
+          </p>
+        {/if}
+      {/each}
+      {#if !data.growths.length}<p class="muted">{t.noGrowths}</p>{/if}
+    </section>
   </div>
   <div class="bar">
     {#if data.sets.length}
@@ -289,7 +309,7 @@
           type="button"
           aria-label={t.removeFigure(one.label)}
           onclick={() =>
-            onchange({ figures: codes.filter((code) => code !== one.code).join(',') || 'none:low' })}
+            onchange({ figures: codes.filter((code) => code !== one.code).join(',') || 'none' })}
           ><X size={12} /></button
         ></span
       >

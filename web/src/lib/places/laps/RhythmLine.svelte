@@ -31,13 +31,17 @@
     let x = EDGE;
     const found: { key: string; x: number; y: number; counts: boolean; held: boolean; label: string }[] = [];
     const wet: { x: number; width: number; label: string }[] = [];
-    const borders: number[] = [];
+    const borders: { x: number; fresh: string }[] = [];
+    let last: string | null = null;
     for (const run of group.runs) {
       const timed = run.laps.filter((lap) => lap.time_s !== null);
       if (found.length && timed.length) {
-        borders.push(x - step / 2 + GAP / 2);
+        // what is not said of one of two runs is no change
+        const fresh = last && run.tyres && run.tyres !== last ? t.tyresChanged(last, run.tyres) : '';
+        borders.push({ x: x - step / 2 + GAP / 2, fresh });
         x += GAP;
       }
+      if (timed.length) last = run.tyres ?? last;
       const begin = x;
       for (const lap of timed) {
         const why =
@@ -74,7 +78,13 @@
     <rect class="wet" x={run.x} y="0" width={run.width} height={HEIGHT}><title>{run.label}</title></rect>
   {/each}
   {#if band}<rect class="band" x="0" y={band[0]} {width} height={Math.max(band[1] - band[0], 1)} />{/if}
-  {#each dots.borders as x (x)}<line class="border" x1={x} x2={x} y1="4" y2={HEIGHT - 4} />{/each}
+  {#each dots.borders as border (border.x)}
+    <g class="border">
+      {#if border.fresh}<title>{border.fresh}</title>{/if}
+      <line x1={border.x} x2={border.x} y1={border.fresh ? 8 : 4} y2={HEIGHT - 4} />
+      {#if border.fresh}<circle class="fresh" cx={border.x} cy="4" r="2.8" />{/if}
+    </g>
+  {/each}
   {#each dots.found as dot (dot.key)}
     <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
     <g onclick={() => onpoint(dot.key)}>
@@ -112,13 +122,18 @@
     stroke-width: 1.5;
     stroke-dasharray: 2 1.5;
   }
-  .border {
+  .border line {
     stroke: var(--rule);
+  }
+  .fresh {
+    fill: none;
+    stroke: var(--ink);
+    stroke-width: 1.4;
   }
   .area {
     fill: transparent;
   }
-  g {
+  g:not(.border) {
     cursor: pointer;
   }
   .best {
