@@ -146,7 +146,7 @@ def test_signed_out_in_the_middle_of_a_label(browser: Browser, own: tuple[Stack,
     page = opened(browser, own)
     sign_in(page, EMAIL, PASSWORD)
     page.goto("/hand-in?view=labels")
-    field = page.locator("[data-row='0'][data-field='notes']")
+    field = page.locator("tr[data-row] [data-field='notes']").first
     expect(field).to_be_visible()
     with own[2].begin() as session:
         session.execute(update(SignIn).values(ended_at=now()))
@@ -164,7 +164,7 @@ def test_signed_out_in_the_middle_of_a_label(browser: Browser, own: tuple[Stack,
     assert page.url.endswith("/hand-in?view=labels")
     expect(page.get_by_text("Notes changed").or_(page.get_by_text("notes")).first).to_be_visible()
     page.reload()
-    expect(page.locator("[data-row='0'][data-field='notes']")).to_have_value("Brake bias two clicks to the rear")
+    expect(page.locator("tr[data-row] [data-field='notes']").first).to_have_value("Brake bias two clicks to the rear")
     page.context.close()
 
 

@@ -213,6 +213,7 @@ export const handInTexts = {
     joined: (gone: string, kept: string) => `${gone} is ${kept} now.`,
     choose: (run: string) => `Choose ${run}`,
     chooseAll: 'Choose all runs',
+    table: 'Labels of the runs',
     chosen: (n: number) => (n === 1 ? 'For the chosen run' : `For the ${n} chosen runs`),
     giveField: 'Label',
     giveValue: 'Value',

@@ -9,4 +9,5 @@ export const tableTexts = {
   copied: (rows: number) => (rows === 1 ? 'One row is copied.' : `${rows} rows are copied.`),
   findIn: (column: string) => `Look for in ${column}`,
   choose: 'Choose this row',
+  chooseAll: 'Choose all rows',
 };

@@ -37,6 +37,9 @@
     height?: string;
     /** of a row, pixels: all are alike, so that those out of sight need not be drawn */
     rowHeight?: number;
+    /** what the box of a row, and that of all rows, is called */
+    chooseName?: (row: T) => string;
+    chooseAllName?: string;
     /** classes of a row */
     rowLook?: (row: T) => string;
     /** more can be had beyond the last row */
@@ -56,6 +59,8 @@
     over,
     height = '460px',
     rowHeight = 28,
+    chooseName,
+    chooseAllName,
     rowLook,
     onend,
     empty = texts.table.empty,
@@ -102,6 +107,7 @@
     },
   });
   const shown = $derived(table.getRowModel().rows.map((row) => row.original));
+  const some = $derived(chosen ? shown.filter((row) => chosen.has(key(row))).length : 0);
 
   let filtering = $state(untrack(() => Object.keys(view.find).length > 0));
   let present = $state<string | null>(null);
@@ -239,12 +245,22 @@
   <table aria-rowcount={shown.length + 1}>
     <thead>
       <tr>
-        {#if chosen}<th class="tick"></th>{/if}
+        {#if chosen}
+          <th class="tick left"
+            ><input
+              type="checkbox"
+              aria-label={chooseAllName ?? t.chooseAll}
+              checked={shown.length > 0 && some === shown.length}
+              indeterminate={some > 0 && some < shown.length}
+              onchange={(event) => choose(0, shown.length - 1, event.currentTarget.checked)}
+            /></th
+          >
+        {/if}
         {#each columns as own (own.id)}
           {@const up = view.sort === own.id}
           {@const turned = view.sort === `-${own.id}`}
           <th
-            class:number={own.numeric}
+            class="{own.pinned ?? ''} {own.numeric ? 'number' : ''}"
             title={own.title}
             aria-sort={up ? 'ascending' : turned ? 'descending' : 'none'}
           >
@@ -259,9 +275,9 @@
       </tr>
       {#if filtering}
         <tr class="find">
-          {#if chosen}<th class="tick"></th>{/if}
+          {#if chosen}<th class="tick left"></th>{/if}
           {#each columns as own (own.id)}
-            <th
+            <th class={own.pinned}
               ><input
                 class="input"
                 aria-label={t.findIn(own.header)}
@@ -295,11 +311,11 @@
             ondblclick={() => onopen?.(row)}
           >
             {#if chosen}
-              <td class="tick"
+              <td class="tick left"
                 ><input
                   type="checkbox"
                   tabindex="-1"
-                  aria-label={t.choose}
+                  aria-label={chooseName?.(row) ?? t.choose}
                   checked={chosen.has(own)}
                   onclick={(event) => {
                     press(event, item.index);
@@ -312,7 +328,9 @@
                 this={column.heads ? 'th' : 'td'}
                 scope={column.heads ? 'row' : undefined}
                 title={column.heads ? column.text(row) : undefined}
-                class="cell {column.look?.(row) ?? ''} {column.numeric ? 'number figure' : ''}"
+                class="cell {column.pinned ?? ''} {column.look?.(row) ?? ''} {column.numeric
+                  ? 'number figure'
+                  : ''}"
                 >{#if cell}{@render cell(row, column)}{:else}{column.text(row)}{/if}</svelte:element
               >
             {/each}
@@ -431,9 +449,30 @@
   .number {
     text-align: right;
   }
+  /* as wide as what stays in sight beside it expects */
   .tick {
+    box-sizing: border-box;
     width: 26px;
-    padding: 0 0 0 8px;
+    min-width: 26px;
+    padding: 0 5px 0 8px;
+  }
+  .left,
+  .right,
+  tbody .cell.left,
+  tbody .cell.right {
+    position: sticky;
+    background: var(--table-ground, var(--paper));
+    z-index: 1;
+  }
+  .left {
+    left: 0;
+  }
+  .left + .left {
+    left: 26px;
+  }
+  .right {
+    right: 0;
+    box-shadow: -1px 0 0 var(--rule);
   }
   .tick input {
     accent-color: var(--accent);

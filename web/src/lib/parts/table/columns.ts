@@ -9,6 +9,8 @@ export interface TableColumn<T> {
   numeric?: boolean;
   /** its cells are the heads of the rows */
   heads?: boolean;
+  /** stays in sight however far the table is moved sideways */
+  pinned?: 'left' | 'right';
   /** by which the column sorts; null comes last */
   value: (row: T) => number | string | null;
   /** what is read in the cell, copied, and looked for */

@@ -2,7 +2,10 @@
 <script lang="ts">
   import { Check } from '@lucide/svelte';
   import { api, done, type HandInList, type LabelChange, type RunDetail } from '$lib/api/client';
+  import { SvelteSet } from 'svelte/reactivity';
   import { noteAction, undoLast } from '$lib/parts/notes.svelte';
+  import { asIs, type TableColumn, type TableView } from '$lib/parts/table/columns';
+  import DataTable from '$lib/parts/table/DataTable.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -102,17 +105,45 @@
   }
 
   // Runs that one label is given to at once.
-  let chosen = $state<number[]>([]);
+  const chosen = new SvelteSet<string>();
   let field = $state<Field>('kind');
   let given = $state('');
-  const marked = $derived(rows.filter((row) => chosen.includes(row.run.id)));
+  const id = (row: RunDetail) => String(row.run.id);
+  const marked = $derived(rows.filter((row) => chosen.has(id(row))));
   const options = $derived(
     field === 'kind' ? Object.entries(t.kinds) : field === 'conditions' ? Object.entries(t.conditions) : null,
   );
 
-  function choose(id: number, on: boolean): void {
-    chosen = on ? [...chosen, id] : chosen.filter((other) => other !== id);
-  }
+  let view = $state<TableView>(asIs);
+  const words = (row: RunDetail, own: Field): string => {
+    const text = value(row, own);
+    if (own === 'kind') return t.kinds[text] ?? text;
+    return own === 'conditions' ? (t.conditions[text] ?? text) : text.replace('T', ' ');
+  };
+  const columns = $derived<TableColumn<RunDetail>[]>([
+    {
+      id: 'file',
+      header: t.columns.file,
+      heads: true,
+      pinned: 'left',
+      value: (row) => row.run.file_name,
+      text: (row) => row.run.file_name,
+    },
+    ...FIELDS.map((own) => ({
+      id: own,
+      header: t.columns[own],
+      value: (row: RunDetail) => words(row, own) || null,
+      text: (row: RunDetail) => words(row, own),
+    })),
+    {
+      id: 'confirmed',
+      header: '',
+      title: t.confirmed,
+      pinned: 'right',
+      value: (row) => Number(row.confirmed),
+      text: (row) => (row.confirmed ? t.confirmed : ''),
+    },
+  ]);
 
   async function giveAll(): Promise<void> {
     const ids = marked.map((row) => row.run.id);
@@ -121,7 +152,7 @@
     try {
       const change = { [field]: text.trim() || null } as LabelChange;
       await send(ids, change, t.gave(t.columns[field], ids.length));
-      chosen = [];
+      chosen.clear();
     } catch (error) {
       trouble(error);
     }
@@ -149,33 +180,36 @@
     }
   }
 
-  let body = $state<HTMLElement>();
-
-  function go(row: number, field: Field): void {
-    body?.querySelector<HTMLElement>(`[data-row="${row}"][data-field="${field}"]`)?.focus();
+  /** The same label of the row below or above, as the table stands; itself at the table's end. */
+  function go(target: HTMLElement, down: boolean, own: Field): void {
+    const row = target.closest('tr');
+    const next = down ? row?.nextElementSibling : row?.previousElementSibling;
+    const there = next?.querySelector<HTMLElement>(`[data-field="${own}"]`) ?? target;
+    there.focus();
+    there.scrollIntoView({ block: 'nearest' });
   }
 
-  async function key(event: KeyboardEvent, index: number, field: Field): Promise<void> {
+  async function key(event: KeyboardEvent, row: RunDetail, own: Field): Promise<void> {
     const target = event.currentTarget as HTMLInputElement | HTMLSelectElement;
-    const row = rows[index];
-    const above = rows[index - 1];
-    if (!row) return;
+    const above = target
+      .closest('tr')
+      ?.previousElementSibling?.querySelector<HTMLInputElement>(`[data-field="${own}"]`);
     if (event.key === 'Enter') {
       event.preventDefault();
-      await set(row, field, target.value);
+      await set(row, own, target.value);
       await confirm(event.ctrlKey || event.metaKey ? rows : [row]);
-      go(Math.min(index + 1, rows.length - 1), field);
+      go(target, true, own);
     } else if (event.ctrlKey && (event.key === 'ArrowDown' || event.key === 'ArrowUp')) {
       event.preventDefault();
-      go(index + (event.key === 'ArrowDown' ? 1 : -1), field);
+      go(target, event.key === 'ArrowDown', own);
     } else if (event.ctrlKey && event.key.toLowerCase() === 'd' && above) {
       event.preventDefault();
-      await set(row, field, value(above, field));
-    } else if (event.ctrlKey && event.key.toLowerCase() === 'z' && target.value === value(row, field)) {
+      await set(row, own, above.value);
+    } else if (event.ctrlKey && event.key.toLowerCase() === 'z' && target.value === value(row, own)) {
       event.preventDefault();
       undoLast();
     } else if (event.key === 'Escape') {
-      target.value = value(row, field);
+      target.value = value(row, own);
     }
   }
 </script>
@@ -218,85 +252,70 @@
       <button type="submit" class="do">{t.give}</button>
     </form>
   {/if}
-  <div class="scroll">
-    <table>
-      <thead>
-        <tr
-          ><th class="pick"
-            ><input
-              type="checkbox"
-              aria-label={t.chooseAll}
-              checked={marked.length === rows.length}
-              indeterminate={marked.length > 0 && marked.length < rows.length}
-              onchange={(e) => (chosen = e.currentTarget.checked ? rows.map((row) => row.run.id) : [])}
-            /></th
-          ><th>{t.columns.file}</th>{#each FIELDS as field (field)}<th>{t.columns[field]}</th>{/each}<th
-            class="end"
-          ></th></tr
-        >
-      </thead>
-      <tbody bind:this={body}>
-        {#each rows as row, index (row.run.id)}
-          <tr class:open={!row.confirmed}>
-            <td class="pick"
-              ><input
-                type="checkbox"
-                aria-label={t.choose(row.run.file_name)}
-                checked={chosen.includes(row.run.id)}
-                onchange={(e) => choose(row.run.id, e.currentTarget.checked)}
-              /></td
-            >
-            <th scope="row" title={row.run.file_name}>{row.run.file_name}</th>
-            {#each FIELDS as field (field)}
-              {@const name = t.label(t.columns[field], row.run.file_name)}
-              <td class={field} class:proposed={proposed(row, field)} title={told(row, field)}>
-                {#if field === 'kind' || field === 'conditions'}
-                  <select
-                    class="select"
-                    aria-label={name}
-                    data-row={index}
-                    data-field={field}
-                    value={value(row, field)}
-                    onchange={(e) => set(row, field, e.currentTarget.value)}
-                    onkeydown={(e) => key(e, index, field)}
-                  >
-                    {#each Object.entries(field === 'kind' ? t.kinds : t.conditions) as [code, words] (code)}
-                      <option value={code}>{words}</option>
-                    {/each}
-                  </select>
-                {:else}
-                  <input
-                    class="input"
-                    type={field === 'started_at' ? 'datetime-local' : 'text'}
-                    aria-label={name}
-                    data-row={index}
-                    data-field={field}
-                    list={field === 'driver' ? 'drivers' : field === 'car' ? 'cars' : undefined}
-                    maxlength={field === 'notes' || field === 'felt' ? 4000 : 200}
-                    value={value(row, field)}
-                    onchange={(e) => set(row, field, e.currentTarget.value)}
-                    onkeydown={(e) => key(e, index, field)}
-                  />
-                {/if}
-              </td>
+  <DataTable
+    label={t.table}
+    {columns}
+    {rows}
+    key={id}
+    {view}
+    onview={(to) => (view = to)}
+    {chosen}
+    chooseName={(row) => t.choose(row.run.file_name)}
+    chooseAllName={t.chooseAll}
+    rowHeight={36}
+    rowLook={(row) => (row.confirmed ? '' : 'open')}
+    height="max(320px, calc(100vh - 330px))"
+  >
+    {#snippet cell(row, column)}
+      {#if column.id === 'file'}
+        {row.run.file_name}
+      {:else if column.id === 'confirmed'}
+        {#if row.confirmed}
+          <span class="done" title={t.confirmed}><Check size={16} aria-label={t.confirmed} /></span>
+        {:else}
+          <button
+            type="button"
+            class="small"
+            aria-label="{t.confirm}: {row.run.file_name}"
+            onclick={() => confirm([row])}>{t.confirm}</button
+          >
+        {/if}
+      {:else}
+        {@const own = column.id as Field}
+        {@const name = t.label(column.header, row.run.file_name)}
+        {#if own === 'kind' || own === 'conditions'}
+          <select
+            class="select {own}"
+            class:proposed={proposed(row, own)}
+            aria-label={name}
+            title={told(row, own)}
+            data-field={own}
+            value={value(row, own)}
+            onchange={(e) => set(row, own, e.currentTarget.value)}
+            onkeydown={(e) => key(e, row, own)}
+          >
+            {#each Object.entries(own === 'kind' ? t.kinds : t.conditions) as [code, text] (code)}
+              <option value={code}>{text}</option>
             {/each}
-            <td class="end">
-              {#if row.confirmed}
-                <span class="done" title={t.confirmed}><Check size={16} aria-label={t.confirmed} /></span>
-              {:else}
-                <button
-                  type="button"
-                  class="small"
-                  aria-label="{t.confirm}: {row.run.file_name}"
-                  onclick={() => confirm([row])}>{t.confirm}</button
-                >
-              {/if}
-            </td>
-          </tr>
-        {/each}
-      </tbody>
-    </table>
-  </div>
+          </select>
+        {:else}
+          <input
+            class="input {own}"
+            class:proposed={proposed(row, own)}
+            type={own === 'started_at' ? 'datetime-local' : 'text'}
+            aria-label={name}
+            title={told(row, own)}
+            data-field={own}
+            list={own === 'driver' ? 'drivers' : own === 'car' ? 'cars' : undefined}
+            maxlength={own === 'notes' || own === 'felt' ? 4000 : 200}
+            value={value(row, own)}
+            onchange={(e) => set(row, own, e.currentTarget.value)}
+            onkeydown={(e) => key(e, row, own)}
+          />
+        {/if}
+      {/if}
+    {/snippet}
+  </DataTable>
   {#if drivers.length > 1}
     <form
       class="join"
@@ -334,22 +353,6 @@
     gap: 16px;
     min-height: 44px;
   }
-  .scroll {
-    overflow-x: auto;
-  }
-  table {
-    border-collapse: collapse;
-    font-size: 13px;
-  }
-  thead th {
-    text-align: left;
-    font-size: 12px;
-    font-weight: 520;
-    color: var(--muted);
-    padding: 4px 6px 4px 0;
-    border-bottom: 1px solid var(--rule);
-    white-space: nowrap;
-  }
   .many {
     display: flex;
     flex-wrap: wrap;
@@ -374,50 +377,6 @@
     width: auto;
     min-width: 130px;
   }
-  .pick {
-    width: 30px;
-    min-width: 30px;
-    position: sticky;
-    left: 0;
-    z-index: 1;
-    background: var(--paper);
-    text-align: center;
-  }
-  .pick input {
-    width: 16px;
-    height: 16px;
-    vertical-align: middle;
-  }
-  /* However wide the labels are, a row can be confirmed where it is looked at. */
-  .end {
-    position: sticky;
-    right: 0;
-    z-index: 1;
-    background: var(--paper);
-    box-shadow: -1px 0 0 var(--rule);
-    padding-inline: 8px 2px;
-  }
-  tbody th {
-    position: sticky;
-    left: 30px;
-    z-index: 1;
-    background: var(--paper);
-    text-align: left;
-    font-weight: 520;
-    max-width: 170px;
-    padding-right: 10px;
-    overflow: hidden;
-    text-overflow: ellipsis;
-    white-space: nowrap;
-  }
-  td,
-  tbody th {
-    border-bottom: 1px solid var(--rule);
-    padding-block: 3px;
-  }
-  td {
-    padding-right: 4px;
-  }
   .input,
   .select {
     width: 132px;
@@ -437,25 +396,25 @@
     width: 112px;
     padding-right: 24px;
   }
-  .conditions .select {
+  .select.conditions {
     width: 86px;
   }
-  .driver .input {
+  .input.driver {
     width: 112px;
   }
-  .started_at .input {
+  .input.started_at {
     width: 184px;
   }
-  .notes .input,
-  .felt .input {
+  .input.notes,
+  .input.felt {
     width: 210px;
   }
-  .proposed .input,
-  .proposed .select {
+  .input.proposed,
+  .select.proposed {
     font-style: italic;
     color: var(--muted);
   }
-  .open > .pick {
+  :global(tr.open > .tick) {
     box-shadow: inset 3px 0 0 var(--brass);
   }
   .small {
