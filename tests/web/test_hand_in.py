@@ -92,6 +92,18 @@ def test_a_kind_that_cannot_be_read_is_said_at_once(coach: Coach) -> None:
     assert coach.get("/api/hand-ins").json["hand_ins"] == []
 
 
+def test_labels_are_those_of_runs_however_many_files_became_none(taught: Coach) -> None:
+    for number in range(22):
+        assert taught.hand_in(f"nothing-{number}.csv", b"no log, %d" % number).json["state"] == "refused"
+    newest = taught.get("/api/hand-ins").json
+    assert newest["more"]
+    assert not any(row["run"] for row in newest["hand_ins"])
+    runs = taught.get("/api/hand-ins?runs=true").json
+    assert runs["hand_ins"]
+    assert all(row["run"] for row in runs["hand_ins"])
+    assert (runs["more"], runs["hidden"]) == (False, 0)
+
+
 def test_the_same_log_twice_is_recognised(taught: Coach, day: Day, database: Database) -> None:
     before = rows(database, taught.team_id)
     answer = taught.hand_in("another name.csv", day.files[1].read_bytes())

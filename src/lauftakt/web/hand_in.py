@@ -27,6 +27,8 @@ from lauftakt.work.sources import inbox_path
 blueprint = APIBlueprint("hand_in", __name__, tag="Hand-in")
 
 PAGE = 20
+# Of runs whose labels are looked at together: a day of a big school.
+RUNS = 60
 # A look at what changed is no page of a list: what changed meanwhile is told whole, up to here.
 LOOK = 300
 STATES = {"open": ("waiting", "running"), "taken": ("taken",), "trouble": ("refused", "failed", "cancelled")}
@@ -47,10 +49,13 @@ def list_hand_ins(viewer: Viewer, query_data: schemas.HandInQuery) -> schemas.Ha
     as_of = now()
     with database().begin() as session:
         all_of_them = visible(HandIn, viewer).where(HandIn.dismissed_at.is_(None))
+        shown = _filtered(all_of_them, query_data)
+        if query_data.runs:
+            all_of_them = all_of_them.where(HandIn.run_id.is_not(None))
         wanted = _filtered(all_of_them, query_data)
         page = wanted if query_data.before is None else wanted.where(HandIn.id < query_data.before)
         gone: list[int] = []
-        most = PAGE if query_data.since is None else LOOK
+        most = LOOK if query_data.since is not None else RUNS if query_data.runs else PAGE
         if query_data.since is not None:
             after = _moment(query_data.since) - SLACK
             page = page.where(or_(HandIn.changed_at > after, HandIn.state == "running"))
@@ -63,7 +68,7 @@ def list_hand_ins(viewer: Viewer, query_data: schemas.HandInQuery) -> schemas.Ha
             as_of=as_of.isoformat(),
             more=len(rows) > most,
             hidden=0 if wanted is all_of_them else _count(session, all_of_them) - _count(session, wanted),
-            account=account_of(session, viewer, wanted),
+            account=account_of(session, viewer, shown),
             choices=_choices(session, viewer) if query_data.since is None else None,
         )
 

@@ -65,6 +65,7 @@ class HandInQuery(Schema):
     car: int | None = None
     circuit: int | None = None
     state: Literal["", "open", "taken", "trouble"] = ""
+    runs: bool = Field(default=False, description="Only files that became runs, as for their labels.")
     before: int | None = None
     since: Annotated[str, StringConstraints(max_length=40)] | None = Field(
         default=None, description="The ``as_of`` of an earlier answer: only what changed since is given."

@@ -27,6 +27,7 @@
   const WHOLE_EVERY = 40;
   const queries = useQueryClient();
   const at = (name: string) => page.url.searchParams.get(name);
+  const view = $derived(at('view') === 'labels' ? 'labels' : 'files');
   const asked = $derived({
     age: Number(at('age') ?? 7),
     event: Number(at('event')) || undefined,
@@ -34,8 +35,9 @@
     car: Number(at('car')) || undefined,
     circuit: Number(at('circuit')) || undefined,
     state: (at('fate') ?? '') as '' | 'open' | 'taken' | 'trouble',
+    // Labels are those of runs: files that became none must not stand in their way.
+    runs: view === 'labels' || undefined,
   });
-  const view = $derived(at('view') === 'labels' ? 'labels' : 'files');
   const channelsOf = $derived(Number(at('channels')) || null);
   const fileOf = $derived(Number(at('file')) || null);
 
@@ -177,14 +179,21 @@
     void renew();
   }
 
+  let fetching = false;
   async function more(): Promise<void> {
+    if (fetching) return;
+    fetching = true;
     const last = shown[shown.length - 1];
     await attempt(async () => {
-      const next = await done(
-        api.GET('/api/hand-ins', { params: { query: { ...asked, before: last?.id } } }),
-      );
-      older = [...older, ...next.hand_ins];
-      olderMore = next.more;
+      try {
+        const next = await done(
+          api.GET('/api/hand-ins', { params: { query: { ...asked, before: last?.id } } }),
+        );
+        older = [...older, ...next.hand_ins];
+        olderMore = next.more;
+      } finally {
+        fetching = false;
+      }
     });
   }
 
@@ -293,6 +302,9 @@
         drivers={offered?.drivers ?? []}
         {changed}
         {renew}
+        onend={() => {
+          if (olderMore ?? list.data.more) void more();
+        }}
         trouble={(error) => (trouble = error)}
       />
     {:else}

@@ -14,8 +14,10 @@
     trouble: (error: unknown) => void;
     drivers: { id: number; name: string }[];
     renew: () => Promise<void>;
+    /** the last row that is known came into sight */
+    onend: () => void;
   }
-  let { list, changed, trouble, drivers, renew }: Props = $props();
+  let { list, changed, trouble, drivers, renew, onend }: Props = $props();
   const t = texts.handIn.labels;
 
   type Field =
@@ -260,6 +262,7 @@
     {view}
     onview={(to) => (view = to)}
     {chosen}
+    {onend}
     chooseName={(row) => t.choose(row.run.file_name)}
     chooseAllName={t.chooseAll}
     rowHeight={36}
