@@ -11,11 +11,12 @@ from playwright.sync_api import Page, expect
 
 from lauftakt.core.circuit.braking import braking_zones
 from lauftakt.core.circuit.editing import DrawnCorner, drawing_of, redrawn
-from lauftakt.core.circuit.layout import Layout, LayoutSketch
+from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.lines import line_across
 from lauftakt.core.laps.lap import inside
 from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.core.run import AnalysedRun
+from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.geojson import write_sketch
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
@@ -208,3 +209,46 @@ def test_marks_are_put_moved_by_keyboard_and_brought_back(page: Page, stack: Any
     note = page.locator("[data-scope=toast][data-part=root]").filter(has_text="was removed")
     note.get_by_role("button", name="Undo").click()
     expect(mark).to_be_visible()
+
+
+def test_a_circuit_that_waits_keeps_nobody_from_the_others_and_appears(
+    page: Page, stack: Any, day: Day, tmp_path: Path
+) -> None:
+    """With the runs of the tests before; a second circuit is drawn, and gets its first run while it is looked at."""
+    sign_in(page, EMAIL, PASSWORD)
+    there = page.request.get("/api/circuits").json()["circuits"]
+    # Far away from the school, so that nobody takes it for the same circuit.
+    drawn = LayoutSketch(name="Southern meadows", start=shifted(day.layout.start, -1.0))
+    path = tmp_path / "meadows.geojson"
+    path.write_bytes(write_sketch(drawn))
+    page.get_by_role("link", name="Hand-in", exact=True).click()
+    drop(page, [path])
+    expect(page.get_by_text("Layout of Southern meadows")).to_be_visible(timeout=60_000)
+    known = page.request.get("/api/circuits").json()["circuits"]
+    (waiting,) = [row["id"] for row in known if row["id"] not in {own["id"] for own in there}]
+    page.goto(f"/circuit?layout={waiting}")
+    expect(page.get_by_text("Southern meadows waits for its first run")).to_be_visible()
+    chooser = page.get_by_role("combobox", name="Circuit")
+    chooser.select_option(value=str(there[0]["id"]))
+    expect(page.get_by_role("tab", name="Marks")).to_be_visible()
+    page.goto(f"/circuit?layout={waiting}")
+    expect(page.get_by_text("Southern meadows waits for its first run")).to_be_visible()
+    log = day.logs[0]
+    moved = tuple(
+        replace(channel, values=channel.values - 1.0) if channel.role == "latitude" else channel
+        for channel in log.channels
+    )
+    run = tmp_path / "meadows.csv"
+    write_csv(replace(log, channels=moved, meta={"driver": "Halvard"}), run)
+    other = page.context.new_page()
+    other.goto("/hand-in")
+    drop(other, [run])
+    # Nobody reloads the page: the map appears once the run is there.
+    expect(page.get_by_role("tab", name="Marks")).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("waits for its first run")).to_have_count(0)
+    other.close()
+
+
+def shifted(line: Line, degrees: float) -> Line:
+    """A line moved north by some degrees."""
+    return Line((line.left[0] + degrees, line.left[1]), (line.right[0] + degrees, line.right[1]))

@@ -125,6 +125,7 @@ export const stintTexts = {
   },
   keep: 'Keep',
   kept: 'It is kept with the stint.',
+  cut: 'The stint is cut in two.',
   file: 'As CSV',
   picture: 'As a picture',
   air: (value: string) => `air ${value}`,

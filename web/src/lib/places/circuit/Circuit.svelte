@@ -81,8 +81,20 @@
     enabled: layoutId !== null,
     staleTime: 0,
     placeholderData: keepPreviousData,
-    refetchInterval: (query) => (query.state.data?.renewing ? RENEWING_MS : false),
+    refetchInterval: (query) =>
+      query.state.data?.renewing ||
+      (query.state.error instanceof ApiProblem && query.state.error.status === 409)
+        ? RENEWING_MS
+        : false,
   }));
+  // A circuit that waited has got its run: the list that says so is old.
+  const behind = $derived(
+    ground.data !== undefined &&
+      circuits.data?.circuits.some((row) => row.id === ground.data?.layout.id && row.length_m === null),
+  );
+  $effect(() => {
+    if (behind) void circuits.refetch();
+  });
   $effect(() => {
     if (ground.data && !ground.isPlaceholderData) drafting.lay(ground.data);
   });
@@ -253,27 +265,35 @@
 <svelte:head><title>{t.title} · {texts.name}</title></svelte:head>
 <svelte:window onkeydown={onkey} />
 
+{#snippet chooser(shownId: number)}
+  <select
+    class="select which"
+    aria-label={t.choose}
+    value={shownId}
+    onchange={(e) => {
+      const id = Number(e.currentTarget.value);
+      event = null;
+      wanted = id;
+    }}
+  >
+    {#each circuits.data?.circuits ?? [] as row (row.id)}
+      <option value={row.id} disabled={row.length_m === null}
+        >{row.name}{row.length_m === null ? ` (${t.waiting})` : ''}</option
+      >
+    {/each}
+  </select>
+{/snippet}
+
 <Book {about}>
   {#snippet left()}
+    {#if !drafting.ground && layoutId !== null}
+      <!-- one that waits for its first run has no map, and must not keep anybody from the others -->
+      <div class="head">{@render chooser(layoutId)}</div>
+    {/if}
     {#if drafting.ground}
       {@const own = drafting.ground}
       <div class="head">
-        <select
-          class="select which"
-          aria-label={t.choose}
-          value={own.layout.id}
-          onchange={(e) => {
-            const id = Number(e.currentTarget.value);
-            event = null;
-            wanted = id;
-          }}
-        >
-          {#each circuits.data?.circuits ?? [] as row (row.id)}
-            <option value={row.id} disabled={row.length_m === null}
-              >{row.name}{row.length_m === null ? ` (${t.waiting})` : ''}</option
-            >
-          {/each}
-        </select>
+        {@render chooser(own.layout.id)}
         <button type="button" class="may small" onclick={() => (history = true)}
           ><HistoryIcon size={14} />{t.version(own.version.number)}</button
         >

@@ -308,8 +308,7 @@
         >{one.label}{one.driver ? '' : `, ${t.statistics[one.statistic]}`}<button
           type="button"
           aria-label={t.removeFigure(one.label)}
-          onclick={() =>
-            onchange({ figures: codes.filter((code) => code !== one.code).join(',') || 'none' })}
+          onclick={() => onchange({ figures: codes.filter((code) => code !== one.code).join(',') || 'none' })}
           ><X size={12} /></button
         ></span
       >

@@ -70,7 +70,10 @@
       const body = { lap: stint.key, tried: tried.trim() || null, tyres: tyres() };
       const kept = await done(api.POST('/api/stints/said', { body }));
       noteAction(t.kept, kept.action, again);
-      if (cutAt) await done(api.POST('/api/stints/said', { body: { lap: cutAt, cut: true } }));
+      if (cutAt) {
+        const cut = await done(api.POST('/api/stints/said', { body: { lap: cutAt, cut: true } }));
+        noteAction(t.cut, cut.action, again);
+      }
       await again();
       open = false;
     } catch (error) {
