@@ -92,14 +92,16 @@ def test_a_kind_that_cannot_be_read_is_said_at_once(coach: Coach) -> None:
     assert coach.get("/api/hand-ins").json["hand_ins"] == []
 
 
-def test_labels_are_those_of_runs_however_many_files_became_none(taught: Coach) -> None:
+def test_labels_are_those_of_runs_however_many_files_became_none(coach: Coach, day: Day) -> None:
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
     for number in range(22):
-        assert taught.hand_in(f"nothing-{number}.csv", b"no log, %d" % number).json["state"] == "refused"
-    newest = taught.get("/api/hand-ins").json
+        assert coach.hand_in(f"nothing-{number}.csv", b"no log, %d" % number).json["state"] == "refused"
+    newest = coach.get("/api/hand-ins").json
     assert newest["more"]
     assert not any(row["run"] for row in newest["hand_ins"])
-    runs = taught.get("/api/hand-ins?runs=true").json
-    assert runs["hand_ins"]
+    runs = coach.get("/api/hand-ins?runs=true").json
+    assert [row["file_name"] for row in runs["hand_ins"]] == [day.files[0].name]
     assert all(row["run"] for row in runs["hand_ins"])
     assert (runs["more"], runs["hidden"]) == (False, 0)
 
