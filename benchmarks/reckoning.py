@@ -82,7 +82,7 @@ def shape_error(made: Reckoned, run: Driven) -> tuple[NDArray[np.float64], float
     own = mx + 1j * my
     own = own - own.mean()
     best = np.full(len(even), np.inf)
-    for shift in range(0, len(even), 1):
+    for shift in range(len(even)):
         turned = np.roll(own, shift)
         factor = np.vdot(turned, true) / np.vdot(turned, turned)
         away = np.abs(factor * turned - true)

@@ -46,7 +46,7 @@ def growths(runs: Sequence[Run], of: Of) -> list[schemas.GrowthOut]:
                     schemas.GrowthOut(
                         driver=show.driver(driver), role=role, label=entry.label, quantity=entry.quantity,
                         laps=own.laps, by=own.by, by_low=own.low, by_high=own.high,
-                        verdict=own.verdict,  # type: ignore[arg-type]
+                        verdict=own.verdict,
                     )
                 )  # fmt: skip
     return found

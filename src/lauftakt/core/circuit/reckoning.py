@@ -108,7 +108,7 @@ def reckon_layout(log: Log, name: str) -> Reckoned:
             "no-positions",
             "The log holds neither positions nor yaw rate or lateral acceleration; the steering alone draws no map.",
         )
-    keep = np.concatenate([[True], np.diff(way.travelled) > 1e-6])
+    keep = way.moving
     way = Way(way.time[keep], way.speed[keep], way.travelled[keep])
     bending = Bending(bending.curvature[keep], bending.power)
     tried: list[tuple[float, _Laps, _Closed]] = []

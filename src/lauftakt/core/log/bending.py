@@ -26,6 +26,11 @@ class Way:
     speed: Array
     travelled: Array
 
+    @property
+    def moving(self) -> NDArray[np.bool_]:
+        """(n,) where more way has been made: only there does the way tell the time."""
+        return np.concatenate([[True], np.diff(self.travelled) > 1e-6])
+
 
 @dataclass(frozen=True)
 class Bending:

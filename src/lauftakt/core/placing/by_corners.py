@@ -144,7 +144,7 @@ class _LaidOver:
 
 def _laid_over(log: Log, layout: Layout, way: Way) -> _LaidOver:
     """A run's curvature over the layout's, as well as they fit anywhere."""
-    keep = np.concatenate([[True], np.diff(way.travelled) > 1e-6])
+    keep = way.moving
     grid = np.arange(0.0, way.travelled[-1], STEP_M)
     found = path_bending(log, way)
     own = gaussian_filter1d(np.interp(grid, way.travelled[keep], found.curvature[keep]), SMOOTH_M / STEP_M)
@@ -173,7 +173,7 @@ def _by_corners(log: Log, layout: Layout, way: Way) -> _Seen:
         raise elsewhere
     if laid.power == 0:
         sigma = STEERING * sigma  # the wheel is turned further the faster the car goes
-    keep = np.concatenate([[True], np.diff(way.travelled) > 1e-6])
+    keep = way.moving
     when = np.interp(where * laid.step / laid.ratio, way.travelled[keep], way.time[keep])
     return _Seen(when, s * laid.step, OVERLAP * sigma, np.full(len(s), CORNER_BIAS_M))
 

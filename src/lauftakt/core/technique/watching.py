@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ from lauftakt.core.log.model import Channel
 
 Array = NDArray[np.float64]
 Bools = NDArray[np.bool_]
+Verdict = Literal["grows", "falls", "level", "unclear"]
 # Two times over a limit that are nearer together are one.
 JOIN_S = 0.5
 # Before and after an event the gear is looked at so far away: during a shift it tells nothing.
@@ -66,7 +68,7 @@ class Growth:
     low: float
     high: float
     laps: int
-    verdict: str
+    verdict: Verdict
 
 
 @dataclass(frozen=True)
@@ -212,7 +214,7 @@ def growth(values: Array, least: float) -> Growth | None:
     steps = len(own) - 1
     slope, _, least_slope, most_slope = theilslopes(own, np.arange(len(own)), alpha=0.95)
     by, low, high = (float(own_slope) * steps for own_slope in (slope, least_slope, most_slope))
-    verdict = "unclear"
+    verdict: Verdict = "unclear"
     if low > 0.0 and by > least:
         verdict = "grows"
     elif high < 0.0 and by < -least:

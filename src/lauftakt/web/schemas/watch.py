@@ -4,6 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
+from lauftakt.core.technique.watching import Verdict
 from lauftakt.web.schemas.base import Clean, Line, Schema, Text
 from lauftakt.web.schemas.laps import Key
 from lauftakt.web.schemas.runs import DriverOut
@@ -142,7 +143,7 @@ class GrowthOut(Schema):
     by: float = Field(description="Change over those laps, with its 95 % interval.")
     by_low: float
     by_high: float
-    verdict: Literal["grows", "falls", "level", "unclear"]
+    verdict: Verdict
 
 
 class FigureSetOut(Schema):
