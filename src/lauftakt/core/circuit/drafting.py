@@ -9,10 +9,10 @@ from numpy.typing import NDArray
 from scipy.integrate import cumulative_trapezoid
 from scipy.interpolate import CubicSpline
 
-from lauftakt.core.arrays import spans
 from lauftakt.core.circuit.centre import CentreLine, centre_from_curve, centre_through, smooth_curve
 from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.lines import crossings, line_across, line_ends, place_of_line
+from lauftakt.core.circuit.starting import at_counter, flat_out, into_straight
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track, one_circuit, read_track
 from lauftakt.core.log.triggers import line_moments
@@ -33,8 +33,6 @@ LAPS_A_LOG = 8
 SPARSE, LEAST_POINTS = 120, 30
 # More add nothing but time.
 LAPS_IN_ALL = 48
-# The contract fixes where a start line lies that nobody knows.
-INTO_STRAIGHT_M = 100.0
 
 
 @dataclass(frozen=True)
@@ -259,9 +257,7 @@ def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: Layo
         centre = _fit([track], _good_drives([track], drives), closed=True)
         x, y = (np.interp(times, track.fix_time, p) for p in (track.x, track.y))
         s, _ = centre.project(x, y)
-        angle = np.angle(np.mean(np.exp(2j * np.pi * s / centre.length)))
-        place = float(angle / (2 * np.pi) * centre.length % centre.length)
-        warning = Warning("start-line-from-counter", "The start line was laid where the lap counter rises.")
+        place, warning = at_counter(s, centre.length)
     else:
         most = int(np.argmax([len(track.fix_time) for track in tracks]))
         order = [most, *(i for i in range(len(tracks)) if i != most)]
@@ -274,11 +270,9 @@ def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: Layo
             raise Unusable("no-laps", "No place is passed twice in any log, so there is no whole lap.")
         drives = [_Pass(0, float(a), float(b)) for a, b in itertools.pairwise(times)]
         centre = _fit([track], _good_drives([track], drives), closed=True)
-        place = _straight_place(logs[index], track, centre)
-        warning = Warning(
-            "start-line-assumed",
-            "No start line is known: it was laid 100 m after the beginning of the longest full-throttle straight.",
-        )
+        s, _ = centre.project(track.x, track.y, track.heading)
+        flat = flat_out(logs[index], track.fix_time, track.speed_time, track.speed)
+        place, warning = into_straight(s, flat, centre.length)
     x, y, heading = centre.at(np.array([place]))
     return line_across(plane, float(x[0]), float(y[0]), float(heading[0]), HALF_LINE_M), warning
 
@@ -379,37 +373,3 @@ def _along(track: Track, drive: _Pass, margin: float, closed: bool) -> tuple[Arr
     if not closed and len(u):
         first, last = u[0], u[-1]
     return u - first, track.x[inside], track.y[inside], max(float(last - first), 1.0)
-
-
-def _straight_place(log: Log, track: Track, centre: CentreLine) -> float:
-    """100 m after the beginning of the longest stretch driven at full throttle (or, without it, gaining speed)."""
-    throttle = log.role("throttle")
-    if throttle is not None:
-        flat = np.interp(track.fix_time, throttle.time, throttle.values) > 0.95 * np.percentile(throttle.values, 99)
-    else:
-        speed = np.interp(track.fix_time, track.speed_time, track.speed)
-        flat = np.gradient(speed, track.fix_time) > 0.1
-    s, _ = centre.project(track.x, track.y, track.heading)
-    return into_straight(s, flat, centre.length)
-
-
-def into_straight(s: Array, flat: NDArray[np.bool_], length: float) -> float:
-    """Where a start line lies that nobody knows: 100 m after the beginning of the longest straight.
-
-    Parameters
-    ----------
-    s : (n,) places on a closed line of so many metres ``length``
-    flat : (n,) whether the car was at full throttle there
-    """
-    bins = np.zeros(int(length) + 1)
-    total = np.zeros(int(length) + 1)
-    np.add.at(bins, s.astype(int), flat)
-    np.add.at(total, s.astype(int), 1)
-    known = np.flatnonzero(total)
-    share = np.interp(np.arange(len(bins)), known, bins[known] / total[known], period=length)
-    share = np.convolve(np.tile(share, 3), np.ones(15) / 15, mode="same")[len(bins) : 2 * len(bins)]
-    straights = spans(np.tile(share > 0.7, 2))
-    if not straights:
-        return 0.0
-    first, _ = max(straights, key=lambda ends: ends[1] - ends[0])
-    return float((first + INTO_STRAIGHT_M) % length)

@@ -10,10 +10,11 @@ from scipy.signal import find_peaks
 
 from lauftakt.core.circuit.bends import SMOOTH_M, STEP_M, best_phase, follow
 from lauftakt.core.circuit.centre import CentreLine, centre_through
-from lauftakt.core.circuit.drafting import HALF_LINE_M, into_straight, lay
+from lauftakt.core.circuit.drafting import HALF_LINE_M, lay
 from lauftakt.core.circuit.layout import Layout, LayoutSketch
 from lauftakt.core.circuit.lines import line_across
-from lauftakt.core.log.bending import Bending, Way, driven_way, path_bending
+from lauftakt.core.circuit.starting import at_counter, flat_out, into_straight
+from lauftakt.core.log.bending import SLOW_MS, Bending, Way, driven_way, path_bending
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.triggers import line_moments
 from lauftakt.core.plane import Plane
@@ -43,6 +44,8 @@ SCATTER = 0.003  # radians per root metre
 # A loop that needs more than this to be closed is none: chi-square of three constraints, far beyond chance.
 MOST_EFFORT = 40.0
 ROUNDS = 40
+# As many tell where a straight is.
+MOST_MOMENTS = 20_000
 
 
 @dataclass(frozen=True)
@@ -216,7 +219,7 @@ def _laid_over(way: Way, bending: Bending, along: Array, place: Array, length: i
     rising = np.concatenate([[True], np.diff(place) > 0.2 * np.diff(along)])
     along, place = along[rising], place[rising]
     turned = cumulative_trapezoid(bending.curvature, way.travelled, initial=0.0)
-    slow = np.maximum(way.speed, 4.0) ** -float(bending.power)
+    slow = np.maximum(way.speed, SLOW_MS) ** -float(bending.power)
     zero = cumulative_trapezoid(slow, way.travelled, initial=0.0)
     first, last = int(np.ceil(place[0] / length)), int(np.floor(place[-1] / length))
     if last - first < LEAST_LAPS - 1:
@@ -303,18 +306,8 @@ def _start(log: Log, way: Way, laps: _Laps, centre: CentreLine) -> tuple[float, 
     moments, _ = line_moments(log)
     at = placed(moments)
     if len(at) >= LEAST_LAPS:
-        angle = np.angle(np.mean(np.exp(2j * np.pi * at / centre.length)))
-        place = float(angle / (2 * np.pi) * centre.length % centre.length)
-        return place, Warning("start-line-from-counter", "The start line was laid where the lap counter rises.")
-    throttle = log.role("throttle")
-    clock = way.time[:: max(1, len(way.time) // 20_000)]
-    if throttle is not None:
-        flat = np.interp(clock, throttle.time, throttle.values) > 0.95 * np.percentile(throttle.values, 99)
-    else:
-        flat = np.gradient(np.interp(clock, way.time, way.speed), clock) > 0.1
+        return at_counter(at, centre.length)
+    clock = way.time[:: max(1, len(way.time) // MOST_MOMENTS)]
     along = np.interp(clock, way.time, way.travelled)
-    inside = (along > laps.along[0]) & (along < laps.along[-1])
-    return into_straight(placed(clock), flat[inside], centre.length), Warning(
-        "start-line-assumed",
-        "No start line is known: it was laid 100 m after the beginning of the longest full-throttle straight.",
-    )
+    flat = flat_out(log, clock, way.time, way.speed)[(along > laps.along[0]) & (along < laps.along[-1])]
+    return into_straight(placed(clock), flat, centre.length)
