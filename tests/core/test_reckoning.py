@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lauftakt.core import Layout, Log, analyse_run, make_layout
 from lauftakt.core.circuit.layout import LayoutSketch
 from lauftakt.core.circuit.reckoning import reckon_layout
+from lauftakt.core.circuit.turning import turned
 from lauftakt.core.log.model import Channel, Unusable
 from lauftakt.core.plane import Plane
 from lauftakt.demo.circuit import Bend, Circuit, Straight, build_circuit
@@ -42,9 +43,9 @@ def away_from_truth(layout: Layout, x: Array, y: Array) -> float:
     true, own = true - true.mean(), own - own.mean()
     best = np.inf
     for shift in range(len(even)):
-        turned = np.roll(own, shift)
-        factor = np.vdot(turned, true) / np.vdot(turned, turned)
-        best = min(best, float(np.sqrt(np.mean(np.abs(factor * turned - true) ** 2))))
+        rolled = np.roll(own, shift)
+        factor = np.vdot(rolled, true) / np.vdot(rolled, rolled)
+        best = min(best, float(np.sqrt(np.mean(np.abs(factor * rolled - true) ** 2))))
     return best
 
 
@@ -211,3 +212,20 @@ def test_blind_logs_on_a_drawn_circuit_need_no_log_with_positions() -> None:
         assert abs(np.median(own) - np.median(np.diff(drive.motion.crossings))) < 0.3
     with pytest.raises(Unusable, match="a start line alone"):
         make_layout([blind(drive)], LayoutSketch(name="x", start=scenario.sketch.start))
+
+
+def test_a_reckoned_map_is_told_from_others_by_its_bends(kart: Drive) -> None:
+    made = reckon_layout(blind(kart, bias=0.03 * G), "Blindfold").layout
+    mirrored = reckon_layout(blind(kart, mirrored=True), "Mirrored").layout
+    real, _ = make_layout(kart.log, "Real")
+    assert made.is_same_way(real)
+    assert real.is_same_way(made)
+    assert mirrored.is_same_way(real)
+    back = turned(real, "Back")
+    assert made.runs_against(back)
+    assert not made.is_same_way(back)
+    assert not made.runs_against(real)
+    school = random_scenario(3, laps=3, students=0, kind="ellerholm")
+    elsewhere, _ = make_layout([drive.log for drive in school.drives], school.sketch)
+    assert not made.is_same_way(elsewhere)
+    assert not made.runs_against(elsewhere)

@@ -3,13 +3,16 @@
 from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
 
 from lauftakt import settings
+from lauftakt.core.circuit.sketching import sketch_from
 from lauftakt.core.log.model import Channel, Log
 from lauftakt.formats.csv_out import write_csv
+from lauftakt.formats.geojson import write_sketch
 from lauftakt.store.database import Database, now
 from lauftakt.store.models import HandIn
 from lauftakt.work.queue import tidy
@@ -87,6 +90,97 @@ def test_a_circuit_never_seen_is_drawn_without_any_position(coach: Coach, day: D
     drawn = coach.get(f"/api/layouts/{layout}/geojson")
     assert drawn.status_code == 200
     assert drawn.json["reckoned"] is True
+
+
+def layouts(coach: Coach) -> dict[str, int]:
+    return {item["name"]: item["id"] for item in coach.get("/api/hand-ins").json["choices"]["circuits"]}
+
+
+def best(run: dict[str, Any]) -> float:
+    return min(lap["time_s"] for lap in run["laps"] if lap["time_s"] and not lap["set_aside"])
+
+
+def test_a_map_without_positions_is_changed_like_any_but_no_better_line_is_made_of_it(
+    coach: Coach, day: Day, tmp_path: Path
+) -> None:
+    first = coach.hand_in("a.csv", without_positions(day.logs[2], tmp_path, "a.csv", circuit="Blindfold")).json
+    layout = layouts(coach)["Blindfold"]
+    before = coach.get(f"/api/layouts/{layout}").json
+    kept = coach.post(f"/api/layouts/{layout}/versions", json=drawing(before, start_m=120.0))
+    assert kept.status_code == 200, kept.json
+    after = coach.get(f"/api/layouts/{layout}").json
+    assert (after["version"]["number"], after["reckoned"], after["better"]) == (2, True, 0)
+    # The run was computed anew on it, by its corners: its own laps are as long, from another line.
+    run = coach.get(f"/api/runs/{first['run']['run']['id']}").json
+    assert best(run) == pytest.approx(best(first["run"]), abs=0.5)
+    job = coach.post(f"/api/layouts/{layout}/line", json={"limits": False}).json
+    told = coach.get(f"/api/jobs/{job['id']}").json
+    assert told["state"] != "done", told
+    assert "No run here has positions" in told["message"]
+    assert coach.get(f"/api/layouts/{layout}").json["version"]["number"] == 2
+    drawn = coach.get(f"/api/layouts/{layout}/geojson").data
+    assert coach.post(f"/api/actions/{kept.json['action']}/undo").status_code == 204
+    assert coach.get(f"/api/layouts/{layout}").json["version"]["number"] == 1
+    assert b'"reckoned": true' in drawn
+
+
+def test_a_map_without_positions_is_joined_with_the_circuit_that_it_is(coach: Coach, day: Day, tmp_path: Path) -> None:
+    blind = coach.hand_in("a.csv", without_positions(day.logs[2], tmp_path, "a.csv", circuit="Blindfold")).json["run"]
+    for path in (day.layout_file, day.files[0]):
+        coach.hand_in(path.name, path.read_bytes())
+    ids = layouts(coach)
+    answer = coach.post(f"/api/layouts/{ids['Blindfold']}/join", json={"into": ids["Ellerholm Park"]})
+    assert (answer.status_code, answer.json["runs"]) == (200, 1)
+    run = coach.get(f"/api/runs/{blind['run']['id']}").json
+    assert run["event"]["circuit"] == "Ellerholm Park"
+    # Timed from the school's own line now, by its corners.
+    own = [lap["time_s"] for lap in run["laps"] if lap["time_s"]]
+    assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.3)
+    # What comes next is recognised without being asked about, and undo parts them.
+    following = coach.hand_in("b.csv", without_positions(day.logs[1], tmp_path, "b.csv")).json
+    assert (following["code"], following["run"]["event"]["circuit"]) == ("by-corners", "Ellerholm Park")
+    assert coach.post(f"/api/actions/{answer.json['action']}/undo").status_code == 204
+    assert coach.get(f"/api/runs/{blind['run']['id']}").json["event"]["circuit"] == "Blindfold"
+
+
+def test_a_run_with_positions_may_lie_on_a_map_without_any(coach: Coach, day: Day, tmp_path: Path) -> None:
+    coach.hand_in("a.csv", without_positions(day.logs[2], tmp_path, "a.csv", circuit="Blindfold"))
+    own = coach.hand_in(day.files[1].name, day.files[1].read_bytes()).json["run"]
+    ids = layouts(coach)
+    other = next(name for name in ids if name != "Blindfold")
+    assert coach.post(f"/api/layouts/{ids[other]}/join", json={"into": ids["Blindfold"]}).status_code == 200
+    moved = coach.get(f"/api/runs/{own['run']['id']}").json
+    assert moved["event"]["circuit"] == "Blindfold"
+    assert best(moved) == pytest.approx(best(own), abs=0.8)
+    # Its positions lie somewhere, the map nowhere: they make no better line of it.
+    job = coach.post(f"/api/layouts/{ids['Blindfold']}/line", json={"limits": False}).json
+    told = coach.get(f"/api/jobs/{job['id']}").json
+    assert told["state"] != "done", told
+    assert "make a circuit of their own" in told["message"]
+
+
+def test_a_run_that_fits_two_circuits_asks_which(coach: Coach, day: Day, tmp_path: Path) -> None:
+    # The same road under two names, one of them without positions.
+    coach.hand_in("a.csv", without_positions(day.logs[2], tmp_path, "a.csv", circuit="Blindfold"))
+    coach.hand_in(day.files[0].name, day.files[0].read_bytes())
+    answer = coach.hand_in("b.csv", without_positions(day.logs[1], tmp_path, "b.csv")).json
+    assert (answer["state"], answer["code"], answer["can_place"]) == ("refused", "no-positions", True)
+    assert "“Blindfold”" in answer["message"]
+    assert "as well as" in answer["message"]
+    assert coach.post(f"/api/hand-ins/{answer['id']}/retry?layout={layouts(coach)['Blindfold']}").status_code == 200
+    (row,) = [row for row in coach.get("/api/hand-ins").json["hand_ins"] if row["id"] == answer["id"]]
+    assert (row["state"], row["run"]["event"]["circuit"]) == ("taken", "Blindfold")
+
+
+def test_a_drawing_that_waits_is_completed_by_a_run_without_positions(coach: Coach, day: Day, tmp_path: Path) -> None:
+    drawn = write_sketch(sketch_from(day.layout, "Drawn meadows"))
+    assert coach.hand_in("drawn.geojson", drawn).json["state"] == "taken"
+    answer = coach.hand_in("a.csv", without_positions(day.logs[2], tmp_path, "a.csv", circuit="Drawn meadows")).json
+    assert (answer["state"], answer["run"]["event"]["circuit"]) == ("taken", "Drawn meadows"), answer["message"]
+    own = [lap["time_s"] for lap in answer["run"]["laps"] if lap["time_s"]]
+    assert own == pytest.approx([lap.time_s for lap in day.runs[2].laps if lap.time_s], abs=0.3)
+    ground = coach.get(f"/api/layouts/{layouts(coach)['Drawn meadows']}").json
+    assert not ground["reckoned"]
 
 
 def test_a_log_that_could_not_be_placed_is_tried_on_the_circuit_that_is_named(

@@ -132,7 +132,7 @@ def _clearest(tried: list[tuple[str, Own, Layout]], log: Log) -> Own | None:
         raise Unusable(
             "no-positions",
             f"No positions were found in this log, and its corners fit “{fits[0][1]}” as well as “{fits[1][1]}”. "
-            "Choose the circuit it was driven on.",
+            "Choose the circuit it was driven on; if both are one, join them.",
         )
     return fits[0][2]
 

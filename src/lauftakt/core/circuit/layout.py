@@ -4,7 +4,9 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter1d
 
+from lauftakt.core.circuit.bends import LEAST_MATCH, SMOOTH_M, STEP_M, best_phase
 from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.plane import Plane
 
@@ -117,6 +119,9 @@ class Layout:
 
     def runs_against(self, other: "Layout") -> bool:
         """Whether this is the other layout driven in the opposite direction, for the greater part."""
+        if self.reckoned or other.reckoned:
+            forwards, backwards = self._alike(other)
+            return backwards > max(forwards, LEAST_MATCH)
         near, along = self._beside(other)
         return near > 0.6 and along < -0.5
 
@@ -128,6 +133,9 @@ class Layout:
     def is_same_way(self, other: "Layout") -> bool:
         """Whether both are the same road driven in the same direction, all the way round."""
         lengths = abs(self.length - other.length) < SAME_LENGTH * other.length
+        if self.reckoned or other.reckoned:
+            forwards, backwards = self._alike(other)
+            return lengths and forwards > max(backwards, LEAST_MATCH)
         near, along = self._beside(other)
         return lengths and self.centre.closed == other.centre.closed and near > 0.95 and along > 0.8
 
@@ -142,6 +150,20 @@ class Layout:
         if not near.any():
             return 0.0, 0.0
         return float(near.mean()), float(np.mean(np.cos(heading - other.centre.at(s)[2])[near]))
+
+    def _alike(self, other: "Layout") -> tuple[float, float]:
+        """How alike the bends of two closed lines are, one of which lies nowhere and may be a mirror image: the
+        correlation of their curvatures, driven the same way round and against it; 0 where one is open."""
+        if not (self.centre.closed and other.centre.closed):
+            return 0.0, 0.0
+        count = round(other.length / STEP_M)
+
+        def bend(centre: CentreLine) -> Array:
+            share = np.interp(np.arange(count) / count * centre.length, centre.s, centre.curvature)
+            return np.asarray(gaussian_filter1d(share, SMOOTH_M / STEP_M, mode="wrap"))
+
+        own, theirs = bend(self.centre), bend(other.centre)
+        return best_phase(own, theirs)[0], best_phase(own[::-1].copy(), theirs)[0]
 
     def grid(self) -> Array:
         """The common grid: whole metres from 0, and the length."""
