@@ -1,6 +1,7 @@
 """What creeps in a car from lap to lap and day to day, and what grows in its driver."""
 
 from collections.abc import Callable, Iterable, Sequence
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -11,8 +12,11 @@ from lauftakt.store.analyses import LapView
 from lauftakt.store.models import Car, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.cars import sheet_of
+from lauftakt.web.keeping import Kept
 
 Array = NDArray[np.float64]
+# An analysis and its figures never change.
+_kept = Kept[Trend | None](20_000)
 # Laps of a run's analysis, and their figures.
 Of = Callable[[Run], tuple[tuple[LapView, ...], dict[str, Array]]]
 
@@ -67,7 +71,8 @@ def trends(
                 continue
             inner = [k for k, lap in enumerate(laps) if lap.time_s is not None]
             moments = np.array([(laps[k].start_s + laps[k].end_s) / 2 for k in inner])
-            own = trend(moments, rows[inner, 2], _limit_for(role.role, limits))
+            limit = _limit_for(role.role, limits)
+            own = _kept.get((run.analysis_id, role.role, limit), partial(trend, moments, rows[inner, 2], limit))
             found += _worth(role, own, moments, run.id, run.car_id)
     found += _over_days(runs, of, creeping, cars)
     return sorted(found, key=lambda row: row.left_s if row.left_s is not None else float("inf"))

@@ -7,7 +7,7 @@ from typing import Any
 
 from apiflask import APIBlueprint
 from sqlalchemy import and_, or_
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session, joinedload, load_only
 
 from lauftakt.store.counting import word_for
 from lauftakt.store.database import mine
@@ -142,7 +142,15 @@ def _quickest(
 
 def _runs(session: Session, viewer: Viewer, ids: list[int]) -> dict[int, Run]:
     query = visible(Run, viewer).where(Run.id.in_(set(ids)))
-    parts = joinedload(Run.driver), joinedload(Run.car), joinedload(Run.event), joinedload(Run.layout)
+    # A page of the quickest laps can name as many runs as it has laps: only what is shown is read.
+    parts = (
+        load_only(Run.team_id, Run.layout_id, Run.event_id, Run.driver_id, Run.car_id, Run.kind, Run.started_at,
+                  Run.conditions, Run.tyres, Run.best_number, raiseload=True),
+        joinedload(Run.driver).load_only(Driver.name, Driver.colour, raiseload=True),
+        joinedload(Run.car).load_only(Car.name, raiseload=True),
+        joinedload(Run.event).load_only(Event.day, Event.name, raiseload=True),
+        joinedload(Run.layout).load_only(LayoutRow.name, raiseload=True),
+    )  # fmt: skip
     return {run.id: run for run in session.scalars(query.options(*parts))}
 
 

@@ -1,10 +1,8 @@
 """The car watch: figures by lap across runs and days, what was over a limit, and what creeps towards one."""
 
-import hashlib
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import asdict
-from threading import Lock
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -27,6 +25,7 @@ from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.cars import car_out, sheet_of
 from lauftakt.web.compare.addresses import key_of
 from lauftakt.web.creeping import AMBIENT, growths, trends
+from lauftakt.web.keeping import Kept
 from lauftakt.web.policy import Viewer, one, visible
 
 blueprint = APIBlueprint("watch", __name__, tag="Laps")
@@ -41,27 +40,8 @@ FIRST = (
 MOST_FIRST = 8
 
 
-class _Kept:
-    """Excursions that were looked for before: samples and limits name them, and neither ever changes under a name."""
-
-    def __init__(self, most: int) -> None:
-        self._most, self._found, self._lock = most, OrderedDict[str, list[Excursion] | None](), Lock()
-
-    def get(self, key: str) -> tuple[bool, list[Excursion] | None]:
-        with self._lock:
-            if key not in self._found:
-                return False, None
-            self._found.move_to_end(key)
-            return True, self._found[key]
-
-    def put(self, key: str, found: list[Excursion] | None) -> None:
-        with self._lock:
-            self._found[key] = found
-            while len(self._found) > self._most:
-                self._found.popitem(last=False)
-
-
-_kept = _Kept(4000)
+# Samples and limits name excursions, and neither ever changes under a name.
+_kept = Kept[list[Excursion] | None](4000)
 
 
 @blueprint.get("/watch")
@@ -104,6 +84,8 @@ class _Watch:
         self.figures = load_figures_by_lap(session, viewer.team_id, ids) if ids else {}
         self.cars = {run.car.id: run.car for run in runs if run.car is not None}
         self.missing: list[str] = []
+        self.limits: dict[int, list[Limit]] = {}
+        self.read: dict[tuple[int, str], Channel | None] = {}
 
     def answer(self, asked: str | None) -> schemas.WatchOut:
         roles = self._roles()
@@ -188,44 +170,40 @@ class _Watch:
         """What was beyond each limit of the run's car, in its logged samples."""
         if run.car is None:
             return []
-        limits = [Limit(**limit.model_dump()) for limit in sheet_of(run.car).limits]
-        if not limits:
-            return []
-        rows = {
-            row.role: row
-            for row in self.session.scalars(
-                mine(ChannelRow, run.team_id).where(ChannelRow.run_id == run.id, ChannelRow.role.is_not(None))
-            )
-        }
-        read: dict[str, Channel | None] = {}
-
-        def channel(role: str | None) -> Channel | None:
-            if role is None or role not in rows:
-                return None
-            if role not in read:
-                try:
-                    read[role] = load_si(self.session, rows[role])
-                except Unusable as error:
-                    self.missing.append(f"{run.driver.name}: {error}")
-                    read[role] = None
-            return read[role]
-
         found = []
-        for limit in limits:
-            key = hashlib.sha256(repr((run.id, run.reading, run.reader_version, asdict(limit))).encode()).hexdigest()
-            known, own = _kept.get(key)
-            if not known:
-                watched = channel(limit.role)
-                own = None if watched is None else excursions(
-                    watched, limit, channel(limit.when_role), channel("gear")
-                )  # fmt: skip
-                _kept.put(key, own)
+        for limit in self._limits(run.car):
+            name = (run.id, run.reading, run.reader_version, limit)
+            own = _kept.get(name, partial(self._look, run, limit))
             if own is None:
                 label = CHANNELS[limit.role].label if limit.role in CHANNELS else limit.role
                 self.missing.append(f"{run.driver.name}: {label} was not logged.")
                 continue
             found.append((limit, own))
         return found
+
+    def _limits(self, car: Car) -> list[Limit]:
+        if car.id not in self.limits:
+            self.limits[car.id] = [Limit(**limit.model_dump()) for limit in sheet_of(car).limits]
+        return self.limits[car.id]
+
+    def _look(self, run: Run, limit: Limit) -> list[Excursion] | None:
+        """Excursions beyond a limit, from the logged samples; None where they are not there."""
+        watched = self._channel(run, limit.role)
+        if watched is None:
+            return None
+        when = self._channel(run, limit.when_role) if limit.when_role is not None else None
+        return excursions(watched, limit, when, self._channel(run, "gear"))
+
+    def _channel(self, run: Run, role: str) -> Channel | None:
+        if (run.id, role) not in self.read:
+            rows = mine(ChannelRow, run.team_id).where(ChannelRow.run_id == run.id, ChannelRow.role == role)
+            row = self.session.scalar(rows.limit(1))
+            try:
+                self.read[run.id, role] = load_si(self.session, row) if row is not None else None
+            except Unusable as error:
+                self.missing.append(f"{run.driver.name}: {error}")
+                self.read[run.id, role] = None
+        return self.read[run.id, role]
 
     def _told(self, run: Run, found: Sequence[tuple[Limit, list[Excursion]]]) -> list[schemas.ExcursionOut]:
         if not any(own for _, own in found):
