@@ -8,7 +8,6 @@ import pytest
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.composite import composite_lap
 from lauftakt.core.comparison.spread import alone, band, spread, steadiness, trend
-from lauftakt.core.findings.causes import judge
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.findings.telling import tell
@@ -109,12 +108,6 @@ def test_at_most_three_are_put_forward(studied) -> None:
     findings, _ = find(contenders(studied), 0, layout)
     own = [f for f in findings if f.driver == "student 1"]
     assert [f.put_forward for f in own] == [i < 3 for i in range(len(own))]
-
-
-def test_no_difference_has_no_cause(studied) -> None:
-    _, _, runs = studied
-    figures = [technique[3] for technique in runs[0].technique.values()]
-    assert judge(figures, figures, {"entry": 0.1, "middle": 0.0, "exit": 0.0, "straight": 0.0}, "left") == []
 
 
 def test_consistency() -> None:

@@ -66,7 +66,7 @@ def test_a_habit_costs_time_and_is_the_only_difference(circuit: Circuit) -> None
     driver = replace(DRIVER, habits=(habit,))
     line = racing_line(circuit)
     slow = drive_run(circuit, CAR, driver, timed_laps=2, seed=9, line=line)
-    free = drive_run(circuit, CAR, driver, timed_laps=2, seed=9, line=line, without=habit)
+    free = drive_run(circuit, CAR, driver, timed_laps=2, seed=9, line=line, without=(habit,))
     lost = lap_times(slow) - lap_times(free)
     assert np.all(lost > 0.02)
     assert np.all(lost < 1.0)

@@ -5,6 +5,7 @@ quasi steady state approach to race car lap simulation", Proc. IMechE D 219, 200
 metre by the driver's habits, then smoothed to what pedals and tyres can follow.
 """
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -127,6 +128,23 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
         begin, _ = _braking_zone(plain, apex, step)
         middle = (begin + apex) // 2
         limits.brake[_window(count, middle - round(amount / 2 / step), amount, step)] = 0.02
+    elif habit.kind == "slow_brake_rise":
+        # What the rise takes off less must be begun earlier, by half its length; a little more, so that nothing but the
+        # rise is at the beginning.
+        begin, _ = _braking_zone(plain, apex, step)
+        length = round(amount / step)
+        rise = np.arange(begin - (length + 1) // 2 - round(4 / step), begin + length // 2)
+        limits.brake[rise % count] *= np.linspace(0.05, 1.0, len(rise))
+    elif habit.kind == "early_release":
+        _, slow = _braking_zone(plain, apex, step)
+        limits.brake[_window(count, slow - round(amount / step), amount, step)] = 0.03
+    elif habit.kind == "late_release":
+        zone = _window(count, apex, amount, step)
+        limits.drive[zone] = -3.0
+    elif habit.kind == "late_coasting":
+        after = np.arange(apex, apex + round(60 / step))
+        ready = int(after[plain[after % count] < 1.03 * plain[apex]][-1])
+        limits.drive[_window(count, apex, (ready - apex) * step + amount, step)] = -1.0
     elif habit.kind not in ("late_turn_in", "early_turn_in", "unused_width"):
         raise ValueError(f"No habit is called {habit.kind!r}.")
 
@@ -136,9 +154,11 @@ def _braking_zone(plain: Array, apex: int, step: float) -> tuple[int, int]:
     slow = apex
     while plain[slow - 1] < 1.03 * plain[apex] and (apex - slow) * step < 80.0:
         slow -= 1
-    begin = slow
-    while plain[begin - 1] > plain[begin] and (slow - begin) * step < 300.0:
-        begin -= 1
+    # A short rise on the way, as in a corner of two parts, does not end the braking.
+    begin = at = slow
+    while (slow - at) * step < 300.0 and plain[at] > 0.97 * plain[begin]:
+        at -= 1
+        begin = at if plain[at] > plain[begin] else begin
     return begin, slow
 
 
@@ -213,7 +233,7 @@ def drive_run(
     *,
     timed_laps: int,
     seed: int,
-    without: Habit | None = None,
+    without: Collection[Habit] = (),
     line: Array | None = None,
     traffic: tuple[Traffic, ...] = (),
 ) -> Motion:
@@ -222,8 +242,8 @@ def drive_run(
     Parameters
     ----------
     timed_laps : how many laps from line to line
-    seed : everything random follows from it; the same seed with ``without`` gives the same run but for that habit
-    without : a habit left out, to learn what it costs
+    seed : everything random follows from it; the same seed with ``without`` gives the same run but for those habits
+    without : habits left out, to learn what they cost
     line : the line of :func:`racing_line`, if it is at hand
     traffic : slower cars in front
 
@@ -248,7 +268,7 @@ def drive_run(
         happens = [bool(random.random() < h.share) for h in driver.habits]
         strengths = [float(np.clip(1.0 + 0.12 * random.standard_normal(), 0.6, 1.4)) for _ in driver.habits]
         for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):
-            if not now or habit == without:
+            if not now or habit in without:
                 continue
             amount = habit.amount * strength
             if habit.kind in ("late_turn_in", "early_turn_in"):
@@ -266,7 +286,7 @@ def drive_run(
             limits.brake *= 1.0 + 2.5 * driver.scatter * brake * np.exp(-0.5 * ((away + 70) / 60.0) ** 2)
             limits.drive *= 1.0 - 2.0 * driver.scatter * abs(drive) * np.exp(-0.5 * ((away - 40) / 25.0) ** 2)
         for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):
-            if now and habit != without:
+            if now and habit not in without:
                 _apply(habit, limits, plain, apex[habit.corner], strength)
         limits.speed_share *= 1.0 - driver.fade * lap
         for slower in traffic:

@@ -19,6 +19,10 @@ class Habit:
     ``needless_lift``      lifts for ``amount`` metres where others stay flat
     ``coasting``           lifts ``amount`` metres before braking and rolls
     ``interrupted_brake``  lets the brake off for ``amount`` metres half way and takes it again
+    ``late_coasting``      rolls on neither pedal for ``amount`` metres after the apex before accelerating
+    ``slow_brake_rise``    takes ``amount`` metres to build the brake up
+    ``early_release``      is off the brake ``amount`` metres before the slow part and rolls in
+    ``late_release``       stays on the brake for ``amount`` metres beyond the apex
     ``early_turn_in``      turns in ``amount`` metres early
     ``unused_width``       stays ``amount`` (share) nearer to the middle of the road
     ``strong``             carries ``amount`` (share) more speed than the driver's general level

@@ -143,7 +143,9 @@ def _drive(
     motion = drive_run(circuit, car, driver, timed_laps=laps, seed=seed, line=line, traffic=traffic)
     mistakes = []
     for habit in driver.habits:
-        other = drive_run(circuit, car, driver, timed_laps=laps, seed=seed, line=line, traffic=traffic, without=habit)
+        other = drive_run(
+            circuit, car, driver, timed_laps=laps, seed=seed, line=line, traffic=traffic, without=(habit,)
+        )
         cost = np.diff(motion.crossings) - np.diff(other.crossings)
         mistakes.append(Mistake(habit, float(np.median(cost)), tuple(cost.tolist())))
     log = record(circuit, car, motion, sensors, seed=seed + 1, meta={"driver": driver.name, "car": car.name})

@@ -221,7 +221,7 @@ def _truth(circuit: Circuit, attendance: Attendance, motion: Motion, number: int
             attendance.driver,
             timed_laps=attendance.laps,
             seed=500 + number,
-            without=habit,
+            without=(habit,),
             line=line,
         )
         cost = lap_times - np.diff(other.crossings)

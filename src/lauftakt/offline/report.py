@@ -226,6 +226,7 @@ def _finding(finding: Finding, study: Study) -> dict[str, Any]:
     return {
         "run": finding.run,
         "driver": finding.driver,
+        "against": finding.against,
         "passage": finding.passage,
         "corner": finding.corner,
         "from_m": round(finding.from_m, 2),
@@ -236,6 +237,13 @@ def _finding(finding: Finding, study: Study) -> dict[str, Any]:
         "parts": {name: round(value, 4) for name, value in finding.parts.items()},
         "cause": finding.cause,
         "second_cause": finding.second_cause,
+        "causes": [
+            {"cause": one.cause, "cost_s": round(one.cost_s, 4), "cost_u_s": round(one.cost_u_s, 4)}
+            for one in finding.causes
+        ],
+        "brought_in_s": round(finding.brought_in_s, 4),
+        "unexplained_s": round(finding.unexplained_s, 4),
+        "carried_s": None if finding.carried_s is None else round(finding.carried_s, 4),
         "seen_in": list(finding.seen_in),
         "of": finding.clean,
         "best_passage": {"lap": finding.best_lap, "loss_s": round(finding.best_loss_s, 4)},

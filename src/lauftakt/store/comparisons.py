@@ -8,19 +8,20 @@ from dataclasses import asdict
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.findings.finding import Finding, find
+from lauftakt.core.findings.finding import FINDINGS_VERSION, Finding, find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.run import AnalysedRun
 from lauftakt.store.database import Database, NotFound, mine, now
 from lauftakt.store.lineup import CurveCache, Entry
-from lauftakt.store.models import Comparison, ComparisonMember, FindingRow
+from lauftakt.store.models import Comparison, ComparisonMember, FindingRow, Run
 
 
 def key_of(entries: Mapping[int, Entry], reference: tuple[int, int]) -> str:
     """What a comparison depends on: its analyses, the reference lap, and which laps count."""
     told = [
         CODE_VERSION,
+        FINDINGS_VERSION,
         [entries[reference[0]].analysis.id, reference[1]],
         sorted((entry.analysis.id, entry.run.driver_id, entry.revision) for entry in entries.values()),
     ]
@@ -51,7 +52,7 @@ def comparison_of(
         cache.keep_comparison(key, found)
         return found
     order = list(entries)
-    contenders = [Contender(analysed[run], f"{entries[run].run.driver_id}") for run in order]
+    contenders = [Contender(analysed[run], f"{entries[run].run.driver_id}", _car(entries[run].run)) for run in order]
     layout = entries[reference[0]].layout
     lost, won = find(contenders, order.index(reference[0]), layout, lap=reference[1])
     try:
@@ -75,6 +76,10 @@ def comparison_of(
     if kept is None:
         raise NotFound("analysis")  # it was replaced and swept away at this very moment
     return kept
+
+
+def _car(run: Run) -> str | None:
+    return None if run.car_id is None else f"{run.car_id}"
 
 
 def _load(session: Session, team_id: int, key: str) -> Comparison | None:
@@ -121,7 +126,10 @@ def _finding(row: Comparison, entry: Entry, item: Finding, strength: bool) -> Fi
         best_lap=item.best_lap,
         best_loss_s=item.best_loss_s,
         put_forward=item.put_forward,
-        evidence=[asdict(one) for one in item.evidence],
+        evidence=[asdict(one) for one in item.causes],
+        brought_in_s=item.brought_in_s,
+        unexplained_s=item.unexplained_s,
+        carried_s=item.carried_s,
     )
 
 

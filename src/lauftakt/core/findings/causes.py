@@ -1,277 +1,272 @@
-"""Why time is lost in a corner: what a driver does differently, weighed by what each difference can cost.
+"""Why time is lost in a passage: what each part of the driving costs, by its name.
 
 Codes: ``early_brake``, ``soft_brake``, ``slow_brake_rise``, ``early_release``, ``late_release``, ``interrupted_brake``,
 ``braked_too_late``, ``over_slow``, ``coasting``, ``late_throttle``, ``hesitant_throttle``, ``needless_lift``,
-``wrong_gear``, ``early_turn_in``, ``late_turn_in``, ``unused_width``, ``slide_corrected``, ``locked_wheel``,
+``wrong_gear``, ``early_turn_in``, ``late_turn_in``, ``unused_width``, ``oversteer``, ``locked_wheel``,
 ``car_or_conditions``, ``unclear``.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
-from statistics import fmean, median, stdev
+from dataclasses import dataclass, replace
+from statistics import median
 
+import numpy as np
+from numpy.typing import NDArray
+
+from lauftakt.core.findings.deeds import STEP_M
+from lauftakt.core.findings.prices import Prices
+from lauftakt.core.findings.rebuilding import FLAT, Pair, Stage
 from lauftakt.core.technique.figures import Figures
 
-# Two runs' places differ by so much for reasons of the receiver alone (docs/numbers.md).
-PLACE_M = 1.0
-# The same for offsets.
-OFFSET_M = 0.5
-# Standard errors from which on a difference is one.
-CLEAR = 2.0
-# A cause that explains less of a loss is not named.
-LEAST_SHARE = 0.12
-# Nor one that explains less than a hundredth.
+Array = NDArray[np.float64]
+# Less than a hundredth of a second is nothing that anybody can work on; it stays with what is not explained.
 LEAST_S = 0.01
-# Nor a second one that explains less than this share of the first.
-SECOND = 0.3
+# Share of a price that rebuilding gets wrong: its scatter against passages driven again in the simulator.
+MODEL = 0.25
+# A cause is told as one of two when it is beyond its own doubt, so many standard deviations.
+CLEAR = 1.0
+# A wheel that stands, and a slide that is held, for so long explain a braking or a way out, s.
+LOCKED_S, SLID_S = 0.1, 0.12
+# Where two lines are compared, m from where the reference's is tightest: on the way in, and there.
+ENTRY_M, APEX_M = (-50.0, -14.0), (-8.0, 8.0)
+# Nearer to each other no two lines are told apart, m.
+LEAST_APART_M = 0.4
+# A braking that ends earlier by so many times what it begins earlier, and by so many metres, was not moved as a whole.
+MOVED, LEAST_MOVED_M = 2.0, 6.0
+# A throttle that is let off by this share more than the reference's was not just picked up late.
+LIFTED = 0.15
 
 
 @dataclass(frozen=True)
 class Evidence:
-    """One cause with what it rests on: the median figures of driver and reference, and the seconds it can explain."""
+    """One cause with what it costs and what it rests on: figures of driver and reference.
+
+    Attributes
+    ----------
+    cause : code
+    cost_s, cost_u_s : s, negative where the driver is better, and its standard deviation
+    figure : name of the figure, ``own`` and ``theirs`` its values, SI; None where there is none to tell
+    """
 
     cause: str
-    figure: str
-    own: float
-    theirs: float
-    explains_s: float
+    cost_s: float
+    cost_u_s: float
+    figure: str | None
+    own: float | None
+    theirs: float | None
 
 
 @dataclass(frozen=True)
-class Difference:
-    """Median of the driver minus that of the reference, and its standard error."""
+class Explanation:
+    """A loss in seconds: ``causes`` (largest first), ``brought_in_s`` and ``unexplained_s`` add up to it."""
 
-    own: float
-    theirs: float
-    u: float
+    causes: tuple[Evidence, ...]
+    brought_in_s: float
+    unexplained_s: float
 
     @property
-    def value(self) -> float:
-        return self.own - self.theirs
-
-    def beyond(self, least: float) -> bool:
-        """Greater than ``least`` and clearly so."""
-        return self.value > least and self.value > CLEAR * self.u
-
-    def below(self, least: float) -> bool:
-        """Less than ``-least`` and clearly so."""
-        return -self.value > least and -self.value > CLEAR * self.u
+    def main(self) -> list[str]:
+        """Codes of at most two causes that cost time beyond their doubt; ``unclear`` where there is none."""
+        clear = [one.cause for one in self.causes if one.cost_s > max(LEAST_S, CLEAR * one.cost_u_s)]
+        return clear[:2] or ["unclear"]
 
 
-def difference(
-    own: Sequence[Figures], theirs: Sequence[Figures], of: Callable[[Figures], float | int | None], floor: float
-) -> Difference | None:
-    """Difference of a figure between two drivers, None unless at least half of both have it.
+def explain(
+    both: Pair, prices: Prices, own: Sequence[Figures], theirs: Sequence[Figures], loss_s: float, direction: str,
+    row: int = 0, least_u_s: float = 0.0,
+) -> Explanation:  # fmt: skip
+    """Names for what the parts of a driver's doing cost.
 
     Parameters
     ----------
-    own, theirs : figures of several laps in one corner
-    of : takes the figure
-    floor : standard deviation that both runs' common errors leave in the difference
-    """
-    # A handful of numbers: the standard library is far quicker here than arrays.
-    a = [float(v) for f in own if (v := of(f)) is not None]
-    b = [float(v) for f in theirs if (v := of(f)) is not None]
-    if not a or not b or 2 * len(a) < len(own) or 2 * len(b) < len(theirs):
-        return None
-    error = [1.25 * stdev(v) / len(v) ** 0.5 if len(v) > 1 else 0.0 for v in (a, b)]
-    return Difference(median(a), median(b), float((error[0] ** 2 + error[1] ** 2 + floor**2) ** 0.5))
-
-
-def judge(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, float], direction: str) -> list[Evidence]:
-    """Causes of a loss in one corner, strongest first; empty where nothing explains it.
-
-    Parameters
-    ----------
-    own, theirs : figures of driver and reference in that corner over clean laps
-    parts : loss in entry, middle, exit and straight, s
-    direction : of the corner, ``left`` or ``right``
+    both, prices : the passage as both drive it, and what each element costs
+    own, theirs : figures of driver and reference in the corner where most is lost, over clean laps
+    loss_s : what is lost in all
+    direction : of that corner, ``left`` or ``right``
+    row : which variant of the passage it is about
+    least_u_s : standard deviation that a cost has at least, where there are too few laps to learn it from
 
     Notes
     -----
-    A difference counts when it exceeds twice its standard error and a least size. What it can cost follows from the
-    kinematics of a point mass: braking with a instead of b from v to w costs (v - w)^2 (1/a - 1/b) / 2v; rolling d
-    metres at w instead of v costs d (1/w - 1/v); accelerating d metres later with a costs a speed of a d / v on all
-    that follows. No cause may explain more than what is lost in the parts where it acts.
+    A name follows from the element whose exchange gains time; what is nearer to the words of a coach (which way a
+    turn-in differs, whether a throttle was let off again) from the deeds and figures. No cost follows from a figure.
     """
-    if not own or not theirs:
-        return []
-    total = sum(parts.values())
-    entry, middle, exit_ = (max(parts[name], 0.0) for name in ("entry", "middle", "exit"))
-    found = [
-        *_brakes(own, theirs, parts),
-        *_speeds(own, theirs, parts),
-        *_pedal(own, theirs, parts),
-        *steering_figures(own, theirs, parts, direction),
-    ]
-    caps = {
-        "early_brake": entry + middle,
-        "soft_brake": entry + middle,
-        "slow_brake_rise": entry,
-        "coasting": entry + middle + exit_,
-    }
-    capped = [
-        Evidence(e.cause, e.figure, e.own, e.theirs, min(e.explains_s, caps.get(e.cause, max(total, 0.0)) + 0.01))
-        for e in found
-    ]
-    strong = sorted(
-        (e for e in capped if e.explains_s > max(LEAST_SHARE * total, LEAST_S)), key=lambda e: -e.explains_s
+    stage = _where_lost(both, row)
+    found: dict[str, Evidence] = {}
+    for element, cost in prices.cost.items():
+        if element == "brought_in" or abs(cost) < LEAST_S:
+            continue
+        named = _NAMES[element](_Case(both, stage, row, own, theirs, direction, cost))
+        if not named.cause:
+            continue
+        u = float(np.hypot(max(prices.u[element], least_u_s), MODEL * abs(cost)))
+        before = found.get(named.cause)
+        if before is not None:
+            named, cost, u = before, before.cost_s + cost, float(np.hypot(before.cost_u_s, u))
+        named = replace(named, cost_s=cost, cost_u_s=u)
+        found[named.cause] = named
+    causes = tuple(sorted((c for c in found.values() if abs(c.cost_s) >= LEAST_S), key=lambda c: -c.cost_s))
+    brought = prices.cost.get("brought_in", 0.0)
+    return Explanation(causes, brought, loss_s - brought - sum(c.cost_s for c in causes))
+
+
+def _where_lost(both: Pair, row: int) -> Stage:
+    """The corner's part in which most is lost."""
+
+    def lost(stage: Stage) -> float:
+        here = slice(stage.first, stage.last)
+        times = []
+        for side in both.courses:
+            speed = np.sqrt(2 * side.energy[row])
+            times.append(float((2 * side.steps[row] / (speed[1:] + speed[:-1]))[here].sum()))
+        return times[0] - times[1]
+
+    return max(both.stages, key=lost)
+
+
+# Which way a figure must differ for a cause that costs time: what says otherwise is not told with it.
+_SAYS = {
+    "early_brake": -1.0, "braked_too_late": 1.0, "early_release": -1.0, "late_release": 1.0, "slow_brake_rise": 1.0,
+    "over_slow": -1.0, "coasting": 1.0, "late_throttle": 1.0, "needless_lift": -1.0, "locked_wheel": 1.0,
+    "oversteer": 1.0,
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class _Case:
+    """An element that costs time, to be named: in which corner's part, and what figures say there."""
+
+    both: Pair
+    stage: Stage
+    row: int
+    own: Sequence[Figures]
+    theirs: Sequence[Figures]
+    direction: str
+    cost: float
+
+    def told(self, cause: str, figure: str) -> Evidence:
+        """A cause with the medians of a figure."""
+        a, b = self.median(figure)
+        says = _SAYS.get(cause, 0.0) * (1.0 if self.cost > 0 else -1.0)
+        known = a is not None and b is not None and (a - b) * says >= 0.0
+        return Evidence(cause, 0.0, 0.0, figure if known else None, a if known else None, b if known else None)
+
+    def median(self, figure: str) -> tuple[float | None, float | None]:
+        """Medians of a figure over the driver's and the reference's laps, None unless at least half of them have it."""
+        found = []
+        for side in (self.own, self.theirs):
+            known = [float(value) for one in side if (value := getattr(one, figure)) is not None]
+            found.append(median(known) if known and 2 * len(known) >= len(side) else None)
+        return found[0], found[1]
+
+    def more(self, figure: str) -> float:
+        """By how much a figure is greater for the driver; what is not known counts as nothing."""
+        a, b = self.median(figure)
+        return (a or 0.0) - (b or 0.0)
+
+    def later(self, field: str) -> float:
+        """By how much the driver does something later than the reference, beside where both lines are tightest, m."""
+        own, theirs = (float(getattr(side, field)[self.row] - side.tightest[self.row]) for side in self.stage.sides)
+        return (own - theirs) * STEP_M
+
+
+def _place(case: _Case) -> Evidence:
+    begin, end = case.later("begin"), case.later("end")
+    if case.cost > 0 and end < min(MOVED * begin, -LEAST_MOVED_M):
+        return case.told("early_release", "brake_release_m")
+    if case.cost > 0 and begin > 0.0:
+        return case.told("braked_too_late", "brake_point_m")
+    return case.told("early_brake", "brake_point_m")
+
+
+def _level(case: _Case) -> Evidence:
+    if case.more("locked_s") > LOCKED_S:
+        return case.told("locked_wheel", "locked_s")
+    efforts = [side.effort[case.row] for side in case.stage.sides]
+    if efforts[0] is None or efforts[1] is None:
+        return case.told("soft_brake", "mean_braking")
+    return Evidence("soft_brake", 0.0, 0.0, "brake_level", efforts[0].level / STEP_M, efforts[1].level / STEP_M)
+
+
+def _rise(case: _Case) -> Evidence:
+    return case.told("slow_brake_rise", "brake_rise_s")
+
+
+def _dips(case: _Case) -> Evidence:
+    return case.told("interrupted_brake", "brake_applications")
+
+
+def _release(case: _Case) -> Evidence:
+    cause = "late_release" if case.later("end") > 0.0 else "early_release"
+    return case.told(cause, "brake_release_m")
+
+
+def _use(case: _Case) -> Evidence:
+    if case.cost > 0 and case.more("countersteer_s") > SLID_S:
+        return case.told("oversteer", "countersteer_s")
+    return case.told("over_slow", "min_speed")
+
+
+def _throttle(case: _Case) -> Evidence:
+    here = slice(case.stage.first, case.stage.last)
+    if case.both.courses[1].pedal[case.row, here].min() > FLAT and not case.stage.sides[1].there[case.row]:
+        return case.told("needless_lift", "lowest_throttle")
+    lifts = [_lifted(side.pedal[case.row, here]) for side in case.both.courses]
+    if lifts[0] - lifts[1] > LIFTED:
+        return Evidence("hesitant_throttle", 0.0, 0.0, "throttle_lifts", lifts[0], lifts[1])
+    figures = [case.told("late_throttle", name) for name in ("full_throttle_m", "throttle_pickup_m")]
+    later = max(figures, key=lambda one: (one.own or 0.0) - (one.theirs or 0.0) if one.figure else -np.inf)
+    if later.own is None or later.theirs is None or later.own <= later.theirs:
+        return replace(case.told("needless_lift", "exit_throttle"), cause="late_throttle")
+    return later
+
+
+def _lifted(pedal: Array) -> float:
+    """How far a throttle was let off between being open and being open again, as a share of full throttle."""
+    begin = int(np.argmin(pedal[: max(len(pedal) // 2, 1)]))
+    after = pedal[begin:]
+    before, behind = np.maximum.accumulate(after), np.maximum.accumulate(after[::-1])[::-1]
+    return float((np.minimum(before, behind) - after).max())
+
+
+def _rolling(case: _Case) -> Evidence:
+    return case.told("coasting", "coast_s")
+
+
+def _gear(case: _Case) -> Evidence:
+    # Where both are on the throttle and most often in another gear.
+    gears = [side.gear[case.row, case.stage.first : case.stage.last + 1] for side in case.both.courses]
+    differs = gears[0] != gears[1]
+    if not differs.any():
+        return case.told("wrong_gear", "gear")
+    own, theirs = (float(np.median(gear[differs])) for gear in gears)
+    return Evidence("wrong_gear", 0.0, 0.0, "gear", own, theirs)
+
+
+def _line(case: _Case) -> Evidence:
+    """Turned in earlier or later, or less of the width used.
+
+    Who turns in later is further outside before the corner, who turns in earlier further inside; who leaves width
+    unused is further outside where the line is tightest.
+    """
+    own, theirs = (side.offset[case.row] for side in case.both.courses)
+    inside = (own - theirs) * (1.0 if case.direction == "left" else -1.0)
+    middle = round(float(case.stage.sides[1].tightest[case.row]))
+    entry, apex = (
+        inside[max(middle + round(a / STEP_M), 0) : max(middle + round(b / STEP_M), 0) + 1]
+        for a, b in (ENTRY_M, APEX_M)
     )
-    if not strong:
-        return []
-    return [e for e in strong if e.explains_s >= SECOND * strong[0].explains_s][:2]
+    if not (entry.size and apex.size and np.isfinite(entry).all() and np.isfinite(apex).all()):
+        return Evidence("unused_width", 0.0, 0.0, None, None, None)
+    before, there = float(entry.mean()), float(apex.mean())
+    if max(abs(before), abs(there)) < LEAST_APART_M:
+        return Evidence("", 0.0, 0.0, None, None, None)
+    if abs(there) >= abs(before):
+        return Evidence("unused_width", 0.0, 0.0, "apex_width", -there, 0.0)
+    return Evidence("early_turn_in" if before > 0 else "late_turn_in", 0.0, 0.0, "entry_width", before, 0.0)
 
 
-def _brakes(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, float]) -> list[Evidence]:
-    found: list[Evidence] = []
-    entry, middle = max(parts["entry"], 0.0), max(parts["middle"], 0.0)
-    after = max(parts["middle"], 0.0) + max(parts["exit"], 0.0) + max(parts["straight"], 0.0)
-    point = difference(own, theirs, lambda f: f.brake_point_m, PLACE_M)
-    lowest = difference(own, theirs, lambda f: f.min_speed, 0.05)
-    force = difference(own, theirs, lambda f: f.mean_braking, 0.05)
-    release = difference(own, theirs, lambda f: f.brake_release_m, PLACE_M)
-    approach = _approach(theirs)
-    assert lowest is not None
-    slow = max(lowest.theirs, 3.0)
-    early = 0.0 if point is None else -point.value
-    if force is not None and approach is not None and approach > slow and min(force.own, force.theirs) > 0.5:
-        inverse = 1 / force.own - 1 / force.theirs
-        if force.below(0.05 * force.theirs):
-            cost = (approach - slow) ** 2 * inverse / (2 * approach)
-            found.append(Evidence("soft_brake", "mean_braking", force.own, force.theirs, cost))
-        # What softer braking and a lower speed need anyway is not braking too early.
-        early -= max((approach**2 - slow**2) / 2 * inverse, 0.0)
-        if lowest.value < 0:
-            early -= (slow**2 - lowest.own**2) / (2 * force.theirs)
-    if point is not None and release is not None:
-        # Braking that ends as much earlier as it began was moved as a whole.
-        early = max(early, min(-point.value, -release.value))
-    where = difference(own, theirs, lambda f: f.min_speed_m, PLACE_M)
-    if where is not None and where.below(8.0) and point is not None and point.value < 1.0:
-        early = max(early, -0.6 * where.value)  # slow long before the others are
-    begun = point is not None and (point.below(2.0) or (where is not None and where.below(8.0) and point.value < 1.0))
-    if point is not None and begun and approach is not None and early > 2.0:
-        # Counted to the release: who brakes early and lets go early rolls at the lowest speed.
-        cost = early * max(1 / slow - 1 / approach, 0.0)
-        found.append(Evidence("early_brake", "brake_point_m", point.own, point.theirs, cost))
-    if point is not None and point.beyond(2.5) and parts["entry"] < 0.25 * after:
-        found.append(Evidence("braked_too_late", "brake_point_m", point.own, point.theirs, 0.7 * after))
-    rise = difference(own, theirs, lambda f: f.brake_rise_s, 0.02)
-    if rise is not None and rise.beyond(0.1) and approach is not None:
-        cost = rise.value / 2 * (1 - slow / approach) * 0.6
-        found.append(Evidence("slow_brake_rise", "brake_rise_s", rise.own, rise.theirs, cost))
-    times = difference(own, theirs, lambda f: f.brake_applications, 0.0)
-    dips = difference(own, theirs, lambda f: f.brake_dips, 0.0)
-    if times is not None and dips is not None and times.value + dips.value >= 1.0 and _mostly(own, theirs):
-        found.append(
-            Evidence(
-                "interrupted_brake", "brake_applications", times.own + dips.own, times.theirs + dips.theirs,
-                0.7 * entry + 0.2 * middle,
-            )
-        )  # fmt: skip
-    if release is not None and force is not None and point is not None:
-        if release.beyond(6.0) and lowest.below(0.015 * slow) and point.value > -2.0:
-            found.append(Evidence("late_release", "brake_release_m", release.own, release.theirs, 0.4 * middle))
-        if release.below(6.0) and release.value < point.value - 5.0 and middle > 0.02:
-            found.append(Evidence("early_release", "brake_release_m", release.own, release.theirs, 0.5 * middle))
-    locked = difference(own, theirs, lambda f: f.locked_s, 0.0)
-    if locked is not None and locked.value > 0.1:
-        found.append(Evidence("locked_wheel", "locked_s", locked.own, locked.theirs, 0.9 * (entry + middle)))
-    return found
-
-
-def _mostly(own: Sequence[Figures], theirs: Sequence[Figures]) -> bool:
-    """Whether most laps of the driver and few of the reference let the brake off in between."""
-    share = [fmean([f.brake_applications + f.brake_dips > 1 for f in side]) for side in (own, theirs)]
-    return share[0] > 0.6 and share[1] < 0.35
-
-
-def _approach(theirs: Sequence[Figures]) -> float | None:
-    """Speed at which the reference arrives at its brakes, m/s."""
-    speeds = [f.approach_speed for f in theirs if f.approach_speed is not None]
-    return median(speeds) if speeds else None
-
-
-def _speeds(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, float]) -> list[Evidence]:
-    found: list[Evidence] = []
-    lowest = difference(own, theirs, lambda f: f.min_speed, 0.05)
-    whole = max(sum(parts.values()), 0.0)
-    if lowest is not None and lowest.below(max(0.012 * lowest.theirs, 0.2)):
-        slow = min(0.5 * whole + max(parts["middle"], 0.0), whole)
-        share = min(1.0, -lowest.value / lowest.theirs / 0.03)
-        slowest = difference(own, theirs, lambda f: f.min_speed_m, PLACE_M)
-        pickup = difference(own, theirs, lambda f: f.throttle_pickup_m, PLACE_M)
-        release = difference(own, theirs, lambda f: f.brake_release_m, PLACE_M)
-        if slowest is not None and pickup is not None and min(slowest.value, pickup.value) > 4.0:
-            share *= 0.4  # still slowing down where the other accelerates: that is the throttle's fault
-        if release is not None and release.below(5.0):
-            share *= 0.6  # slow because everything came early
-        found.append(Evidence("over_slow", "min_speed", lowest.own, lowest.theirs, slow * share))
-    coast = difference(own, theirs, lambda f: f.roll_s, 0.03)
-    slower = lowest is not None and lowest.below(0.01 * lowest.theirs)
-    if coast is not None and coast.beyond(0.25):
-        # Somebody who is too slow waits for the corner to end: rolling is then what follows, not what causes.
-        share = 0.1 if slower else 0.2
-        found.append(Evidence("coasting", "coast_s", coast.own, coast.theirs, share * coast.value))
-    return found
-
-
-def _pedal(own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, float]) -> list[Evidence]:
-    found: list[Evidence] = []
-    exit_, straight = max(parts["exit"], 0.0), max(parts["straight"], 0.0)
-    out = exit_ + straight
-    whole = max(sum(parts.values()), 0.0)
-    lowest = difference(own, theirs, lambda f: f.lowest_throttle, 0.0)
-    flat = median([f.lowest_throttle for f in theirs]) > 0.9
-    braked = median([f.brake_applications for f in own]) > 0
-    if lowest is not None and flat and lowest.own < 0.85 and not braked:
-        found.append(Evidence("needless_lift", "lowest_throttle", lowest.own, lowest.theirs, 0.95 * whole))
-    lifts = [fmean([f.throttle_lifts for f in side]) for side in (own, theirs)]
-    if not flat and lifts[0] - lifts[1] >= 0.6:
-        found.append(Evidence("hesitant_throttle", "throttle_lifts", lifts[0], lifts[1], 0.9 * out))
-    gear = difference(own, theirs, lambda f: f.gear, 0.0)
-    slowed = difference(own, theirs, lambda f: f.min_speed, 0.05)
-    natural = gear is not None and slowed is not None and gear.value < 0 and slowed.value < -0.005 * slowed.theirs
-    if gear is not None and abs(gear.value) >= 1.0 and not natural:
-        found.append(Evidence("wrong_gear", "gear", gear.own, gear.theirs, 0.85 * out))
-    pickup = difference(own, theirs, lambda f: f.throttle_pickup_m, PLACE_M)
-    full = difference(own, theirs, lambda f: f.full_throttle_m, PLACE_M)
-    slowest = difference(own, theirs, lambda f: f.min_speed_m, PLACE_M)
-    late = max((d for d in (pickup, full) if d is not None and d.beyond(4.0)), key=lambda d: d.value, default=None)
-    if late is not None:
-        share = min(1.0, late.value / 18.0)
-        figure = "throttle_pickup_m" if late is pickup else "full_throttle_m"
-        moved = 0.0 if slowest is None else max(slowest.value, 0.0)
-        share *= 0.5 if moved > 0.8 * late.value else 1.0
-        found.append(Evidence("late_throttle", figure, late.own, late.theirs, share * out))
-    opened = difference(own, theirs, lambda f: f.exit_throttle, 0.01)
-    if late is None and opened is not None and opened.below(0.06):
-        share = min(1.0, -opened.value / 0.25)
-        found.append(Evidence("late_throttle", "exit_throttle", opened.own, opened.theirs, 0.8 * share * out))
-    return found
-
-
-def steering_figures(
-    own: Sequence[Figures], theirs: Sequence[Figures], parts: dict[str, float], direction: str
-) -> list[Evidence]:
-    found: list[Evidence] = []
-    entry, middle, exit_ = (max(parts[name], 0.0) for name in ("entry", "middle", "exit"))
-    turn = difference(own, theirs, lambda f: f.turn_in_m, PLACE_M)
-    if turn is not None and abs(turn.value) > 4.0 and abs(turn.value) > CLEAR * turn.u:
-        cause = "late_turn_in" if turn.value > 0 else "early_turn_in"
-        share = min(1.0, abs(turn.value) / 10.0)
-        found.append(Evidence(cause, "turn_in_m", turn.own, turn.theirs, share * 0.6 * (entry + middle + exit_)))
-    inside = 1.0 if direction == "left" else -1.0
-    for figure, of, lost in (
-        ("offset_exit", lambda f: f.offset_exit, middle + exit_),
-        ("offset_turn_in", lambda f: f.offset_turn_in, entry + middle),
-    ):
-        width = difference(own, theirs, of, OFFSET_M)
-        if width is not None and width.value * inside > 1.0 and abs(width.value) > CLEAR * width.u:
-            share = min(1.0, abs(width.value) / 3.0)
-            found.append(Evidence("unused_width", figure, width.own, width.theirs, 0.4 * share * lost))
-    against = difference(own, theirs, lambda f: f.countersteer_s, 0.02)
-    reversals = difference(own, theirs, lambda f: f.steering_reversals, 0.0)
-    if against is not None and against.beyond(0.12) and (reversals is None or reversals.value >= 0):
-        found.append(Evidence("slide_corrected", "countersteer_s", against.own, against.theirs, 0.7 * (middle + exit_)))
-    return found
+_NAMES: dict[str, Callable[[_Case], Evidence]] = {
+    "place": _place, "level": _level, "rise": _rise, "dips": _dips, "release": _release, "use": _use,
+    "throttle": _throttle, "rolling": _rolling, "gear": _gear, "line": _line,
+}  # fmt: skip

@@ -9,8 +9,9 @@ from scipy.special import stdtrit
 from scipy.stats import mannwhitneyu
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.grip import slowed_everywhere
-from lauftakt.core.findings.causes import Evidence, judge
+from lauftakt.core.findings.causes import Evidence, Explanation, explain
 from lauftakt.core.findings.pairing import (
     FEW,
     PARTS,
@@ -19,15 +20,20 @@ from lauftakt.core.findings.pairing import (
     clean_passages,
     common_error,
     corner_parts,
+    drives,
     known_figures,
     lone_error,
     median_error,
+    passage_places,
 )
+from lauftakt.core.findings.prices import brought_in, price
 from lauftakt.core.laps.lap import Lap
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.windows import Window, windows
 
 Array = NDArray[np.float64]
+# What findings are computed by; kept ones of another version are computed anew.
+FINDINGS_VERSION = 2
 # Less is below what a coach could tell or a driver change.
 LEAST_LOSS_S = 0.025
 # Never more than three things to work on.
@@ -55,7 +61,11 @@ class Finding:
     clean : how many clean passages there are
     best_lap, best_loss_s : the driver's own best passage
     put_forward : among the three of a driver that cost most
-    evidence : what the cause rests on
+    causes : what each part of the driving costs, largest first; empty for strengths
+    brought_in_s : s, what came in with the speed at the passage's beginning; with the causes and ``unexplained_s`` it
+        adds up to ``loss_s``
+    carried_s : s, what the speed at its end costs in the next passage; not part of the loss
+    against : ``reference`` or ``own best``, what the driver is measured against
     """
 
     run: int
@@ -75,7 +85,11 @@ class Finding:
     best_lap: int
     best_loss_s: float
     put_forward: bool = False
-    evidence: tuple[Evidence, ...] = ()
+    causes: tuple[Evidence, ...] = ()
+    brought_in_s: float = 0.0
+    unexplained_s: float = 0.0
+    carried_s: float | None = None
+    against: str = "reference"
 
 
 def find(
@@ -114,11 +128,12 @@ def find(
         return [], []
     findings: list[Finding] = []
     strengths: list[Finding] = []
+    cars = cars_of(contenders)
     positions = range(len(layout.passages)) if only is None else [only]
     for index, contender in enumerate(contenders):
         if index == reference or contender.driver == base.driver or not contender.run.counting:
             continue
-        lost, won = _of_run(index, contender, layout, positions, reference_lap, base)
+        lost, won = _of_run(index, contender, layout, positions, reference_lap, base, cars[index])
         findings += lost
         strengths += won
     return _ranked(findings, 1), _ranked(strengths, -1)
@@ -136,7 +151,7 @@ class _Match:
     """One driver's clean passages beside the reference driver's.
 
     ``target`` is what the driver is measured against, ``loss`` the median's distance to it with ``u``; ``to_lap`` and
-    ``u_lap`` the same against the reference lap.
+    ``u_lap`` the same against the reference lap; ``everywhere`` what less grip costs here, which is taken out.
     """
 
     index: int
@@ -151,11 +166,13 @@ class _Match:
     u: float
     to_lap: float
     u_lap: float
+    everywhere: float
 
 
 def _of_run(
-    index: int, contender: Contender, layout: Layout, positions: Sequence[int], lap: Lap, base: Contender
-) -> tuple[list[Finding], list[Finding]]:
+    index: int, contender: Contender, layout: Layout, positions: Sequence[int], lap: Lap, base: Contender,
+    car: ShownCar | None,
+) -> tuple[list[Finding], list[Finding]]:  # fmt: skip
     lost: list[Finding] = []
     won: list[Finding] = []
     places = windows(layout)
@@ -169,7 +186,7 @@ def _of_run(
             continue
         verdict = _verdict(match)
         if verdict:
-            (lost if verdict > 0 else won).append(_state(match, layout, places))
+            (lost if verdict > 0 else won).append(_state(match, layout, places, car))
     return lost, won
 
 
@@ -190,7 +207,8 @@ def _match(
     if not len(own.numbers) or not (np.isfinite(lap_time) or (len(theirs.numbers) and not few)):
         return None
     # What less grip costs everywhere is said once, and is no habit of this passage.
-    own = replace(own, times=own.times - slower * float(np.median(theirs.times if len(theirs.times) else lap_time)))
+    everywhere = slower * float(np.median(theirs.times if len(theirs.times) else lap_time))
+    own = replace(own, times=own.times - everywhere)
     middle = float(np.median(own.times))
     target = lap_time if few else float(np.median(theirs.times))
     shared = np.hypot(common_error(own), common_error(theirs))
@@ -208,6 +226,7 @@ def _match(
         u=float(np.sqrt(own_error**2 + shared**2 + (0.0 if few else median_error(theirs.times) ** 2))),
         to_lap=middle - (lap_time if np.isfinite(lap_time) else target),
         u_lap=float(np.hypot(own_error, shared)),
+        everywhere=everywhere,
     )
 
 
@@ -287,7 +306,17 @@ def _border(own: int, theirs: int) -> float:
     return max(2.0, float(stdtrit(freedom, MOST_LIKELY)))
 
 
-def _state(match: _Match, layout: Layout, places: Sequence[Window]) -> Finding:
+def cars_of(contenders: Sequence[Contender]) -> list[ShownCar | None]:
+    """For each run, the car as it showed itself in all runs that were driven with it."""
+    named = {contender.car for contender in contenders}
+    by_name = {
+        name: shown_car([c.run.signals for c in contenders if c.car == name and c.run.signals is not None])
+        for name in named
+    }
+    return [by_name[contender.car] for contender in contenders]
+
+
+def _state(match: _Match, layout: Layout, places: Sequence[Window], car: ShownCar | None) -> Finding:
     own, contender, loss = match.own, match.contender, match.loss
     passage = layout.passages[match.position]
     theirs = match.theirs.numbers if len(match.theirs.numbers) >= FEW else [match.lap.number]
@@ -295,18 +324,12 @@ def _state(match: _Match, layout: Layout, places: Sequence[Window]) -> Finding:
     parts = _scaled({part: sum(parts[part] for parts in by_corner.values()) for part in PARTS}, loss)
     sign = 1.0 if loss > 0 else -1.0
     corner = max(by_corner, key=lambda name: sign * sum(by_corner[name].values()), default=None)
-    causes: list[Evidence] = []
-    if loss > 0 and corner is not None:
-        which = [window.corner for window in places].index(corner)
-        causes = judge(
-            known_figures(contender.run, own.numbers, which),
-            known_figures(match.base.run, theirs, which),
-            by_corner[corner],
-            next(c for c in layout.corners if c.name == corner).direction,
-        )
+    told = None
+    if loss > 0 and corner is not None and car is not None:
+        told = _explained(match, theirs, layout, places, corner, car)
+    codes = told.main if told is not None else ["unclear"]
     losses = own.times - match.target
     best = int(np.argmin(own.times))
-    codes = [e.cause for e in causes] or ["unclear"]
     return Finding(
         run=match.index,
         driver=contender.driver,
@@ -324,8 +347,44 @@ def _state(match: _Match, layout: Layout, places: Sequence[Window]) -> Finding:
         clean=len(own.numbers),
         best_lap=own.numbers[best],
         best_loss_s=float(losses[best]),
-        evidence=tuple(causes[:2]),
+        causes=told.causes if told is not None else (),
+        brought_in_s=told.brought_in_s if told is not None else 0.0,
+        unexplained_s=told.unexplained_s if told is not None else loss,
+        carried_s=_carried(match, theirs, layout, places, car) if car is not None else None,
     )
+
+
+def _explained(
+    match: _Match, theirs: list[int], layout: Layout, places: Sequence[Window], corner: str, car: ShownCar
+) -> Explanation:
+    """What the parts of the driving cost in a passage."""
+    which = [window.corner for window in places].index(corner)
+    own, run, base = match.own, match.contender.run, match.base.run
+    low, high, apexes = passage_places(layout, match.position, places)
+    sides = drives(run, own.numbers, match.position), drives(base, theirs, match.position)
+    both, prices = price(car, *sides, low, high, apexes)
+    # What less grip costs everywhere is said once, and taken out of what the corner's speed costs here.
+    prices.cost["use"] = prices.cost.get("use", 0.0) - match.everywhere
+    prices.u.setdefault("use", 0.0)
+    direction = next(c for c in layout.corners if c.name == corner).direction
+    figures = known_figures(run, own.numbers, which), known_figures(base, theirs, which)
+    least = match.u if len(own.numbers) < FEW else 0.0
+    return explain(both, prices, *figures, match.loss, direction, least_u_s=least)
+
+
+def _carried(match: _Match, theirs: list[int], layout: Layout, places: Sequence[Window], car: ShownCar) -> float | None:
+    """What the speed at the passage's end costs in the one that follows, s; None where nobody drove on."""
+    following = match.position + 1
+    if following == len(layout.passages) and not layout.centre.closed:
+        return None
+    following %= len(layout.passages)
+    own = clean_passages(match.contender.run, layout, following).numbers
+    others = list(clean_passages(match.base.run, layout, following).numbers) or theirs
+    low, high, apexes = passage_places(layout, following, places)
+    sides = [drives(run, numbers, following) for run, numbers in ((match.contender.run, own), (match.base.run, others))]
+    if not all(side.rows for side in sides):
+        return None
+    return brought_in(car, sides[0], sides[1], low, high, apexes)
 
 
 def _scaled(raw: dict[str, float], loss: float) -> dict[str, float]:

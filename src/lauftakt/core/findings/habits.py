@@ -1,17 +1,21 @@
 """What a driver does between two places: over all laps that count, or in one lap against another."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
+from lauftakt.core.comparison.car import ShownCar
 from lauftakt.core.comparison.delta import Loss, stretch_losses
-from lauftakt.core.findings.causes import Evidence, judge
-from lauftakt.core.findings.pairing import PARTS, clean_laps
+from lauftakt.core.findings.causes import Explanation, explain
+from lauftakt.core.findings.deeds import STEP_M, course, together
+from lauftakt.core.findings.pairing import clean_laps
+from lauftakt.core.findings.prices import Prices, unions, worth
+from lauftakt.core.findings.rebuilding import pair
 from lauftakt.core.laps.lap import LapTrace
-from lauftakt.core.laps.times import time_at
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures
-from lauftakt.core.technique.windows import Window
+from lauftakt.core.technique.signals import Signals
 
 
 @dataclass(frozen=True)
@@ -54,22 +58,34 @@ def habit_between(
     )
 
 
-def causes_between(
-    own: tuple[LapTrace, Figures], theirs: tuple[LapTrace, Figures], window: Window, direction: str
-) -> list[Evidence]:
-    """Why one lap loses to another in a window: causes with their evidence, at most two.
+def causes_of_laps(
+    car: ShownCar, own: Sequence[tuple[Signals, int, Figures, Loss]], theirs: tuple[Signals, int, Figures],
+    low: float, high: float, apexes: Sequence[float], direction: str,
+) -> list[Explanation]:  # fmt: skip
+    """Why laps lose to another lap between two places.
 
     Parameters
     ----------
-    own, theirs : trace and figures of the two laps in the window
-    window : where
+    car : what they were driven with
+    own : for each lap signals of its run, its row in them, its figures, and what it loses there
+    theirs : signals, row and figures of the lap they are measured against
+    low, high : where, and ``apexes`` the corners in it, metres from the start line of the lap
     direction : of the corner, ``left`` or ``right``
     """
-    release = theirs[1].brake_release_m or window.entry
-    pickup = theirs[1].throttle_pickup_m or max(window.apex, release)
-    edges = np.maximum.accumulate(
-        np.clip([window.low, release, pickup, window.exit, window.high], window.low, window.high)
-    )
-    lost = np.diff(time_at(own[0], edges)) - np.diff(time_at(theirs[0], edges))
-    parts = dict(zip(PARTS, (float(v) for v in np.nan_to_num(lost)), strict=True))
-    return judge([own[1]], [theirs[1]], parts, direction) if sum(parts.values()) > 0 else []
+    if not own:
+        return []
+    mine = together([course(signals, [[row]], low, high) for signals, row, _, _ in own])
+    other = together([course(theirs[0], [[theirs[1]]], low, high)] * len(own))
+    last = mine.energy.shape[1] - 1
+    nodes = [int(np.clip(round((apex - low) / STEP_M), 0, last)) for apex in apexes] or [
+        int(np.argmin(other.energy[0]))
+    ]
+    both = pair(car, mine, other, nodes)
+    values = worth(both, unions(both))
+    found = []
+    for k, (_, _, figures, loss) in enumerate(own):
+        prices = Prices({name: float(each[k]) for name, each in values.items()}, dict.fromkeys(values, 0.0))
+        found.append(
+            explain(both, prices, [figures], [theirs[2]], loss.loss_s, direction, row=k, least_u_s=loss.loss_u_s)
+        )
+    return found

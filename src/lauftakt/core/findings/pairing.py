@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.findings.prices import Drives
 from lauftakt.core.laps.lap import Lap
 from lauftakt.core.laps.times import time_at
 from lauftakt.core.run import AnalysedRun
@@ -26,10 +27,11 @@ PARTS = ("entry", "middle", "exit", "straight")
 
 @dataclass(frozen=True)
 class Contender:
-    """A run with who drove it."""
+    """A run with who drove it, and in which car where that is known."""
 
     run: AnalysedRun
     driver: str
+    car: str | None = None
 
 
 @dataclass(frozen=True)
@@ -102,6 +104,25 @@ def lone_error(run: AnalysedRun, layout: Layout) -> float:
 def known_figures(run: AnalysedRun, numbers: list[int], which: int) -> list[Figures]:
     assert run.technique is not None
     return [found for number in numbers if (found := run.technique.at(number, which)) is not None]
+
+
+def drives(run: AnalysedRun, numbers: Sequence[int], position: int) -> Drives:
+    """Laps of a run through a passage, as they were driven; without those that do not reach through it."""
+    assert run.signals is not None
+    rows = {number: row for row, number in enumerate(run.signals.numbers)}
+    known = [n for n in numbers if n in rows and np.isfinite(run.passage_s[n][position])]
+    return Drives(
+        run.signals, tuple(rows[n] for n in known), tuple(float(run.passage_s[n][position]) for n in known)
+    )  # fmt: skip
+
+
+def passage_places(layout: Layout, position: int, places: Sequence[Window]) -> tuple[float, float, list[float]]:
+    """From where to where a passage lies and where its apexes are, metres from the start line of its lap."""
+    low, high = passage_range(layout, position)
+    by_name = {window.corner: window.apex for window in places}
+    names = [name for name in layout.passages[position].corners if name in by_name]
+    # The passage's first apex decides the lap; later corners of a passage over the line belong to the same drive.
+    return low, high, [by_name[name] + (layout.length if by_name[name] < low else 0.0) for name in names]
 
 
 def corner_parts(

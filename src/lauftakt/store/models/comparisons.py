@@ -66,3 +66,6 @@ class FindingRow(Owned, Base):
     best_loss_s: Mapped[float]
     put_forward: Mapped[bool] = mapped_column(Boolean)
     evidence: Mapped[list[Any]]
+    brought_in_s: Mapped[float | None]
+    unexplained_s: Mapped[float | None]
+    carried_s: Mapped[float | None]

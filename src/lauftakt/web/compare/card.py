@@ -3,12 +3,16 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, fields
 
+import numpy as np
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.delta import Loss, stretch_loss
-from lauftakt.core.findings.habits import causes_between, habit_between
+from lauftakt.core.findings.causes import Evidence, Explanation
+from lauftakt.core.findings.habits import causes_of_laps, habit_between
+from lauftakt.core.findings.pairing import passage_places
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures, figures
 from lauftakt.core.technique.windows import Window, stretch_window, windows
@@ -17,8 +21,11 @@ from lauftakt.store.lineup import Entry
 from lauftakt.store.models import Comparison, FindingRow
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, curve_cache, database
+from lauftakt.web.keeping import Kept
 
 SHORTEST_M = 5.0
+# Analyses never change, and so does what a car showed in them.
+_cars = Kept[ShownCar | None](200)
 # Figures that the card shows as the core has them.
 _SHOWN = tuple(
     item.name
@@ -39,6 +46,7 @@ class Part:
     direction: str
     passage: str | None
     corner: int | None
+    apexes: tuple[float, ...]
 
 
 def part_of(layout: Layout, query: schemas.CardQuery) -> Part:
@@ -58,7 +66,8 @@ def part_of(layout: Layout, query: schemas.CardQuery) -> Part:
         raise Problem(422, "invalid", "A stretch must be at least 5 m long.")
     inside = [c for c in layout.corners if from_m <= c.apex_m <= to_m]
     direction = inside[0].direction if inside else "left"
-    return Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None, None)
+    apexes = tuple(corner.apex_m for corner in inside)
+    return Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None, None, apexes)
 
 
 def _passage(layout: Layout, name: str) -> Part:
@@ -73,7 +82,8 @@ def _passage(layout: Layout, name: str) -> Part:
     # Of several corners in a passage the slowest decides most; figures of each are told with the findings.
     window = corners[0][1] if len(corners) == 1 else stretch_window(layout, low, high)
     corner = corners[0][0] if len(corners) == 1 else None
-    return Part(passage.from_m, passage.to_m, low, high, window, direction, name, corner)
+    apexes = tuple(passage_places(layout, index, places)[2])
+    return Part(passage.from_m, passage.to_m, low, high, window, direction, name, corner, apexes)
 
 
 def answer(
@@ -100,34 +110,110 @@ def answer(
         from_m=part.from_m,
         to_m=part.to_m,
         passage=query.passage,
-        figures=[_figures(entries, known, key, reference, part) for key in keys],
+        figures=_all_figures(entries, known, keys, reference, part),
         habits=[habit for habit in habits if habit is not None],
     )
 
 
-def _figures(
+def _all_figures(
     entries: Mapping[int, Entry],
     known: Mapping[int, AnalysedRun],
-    key: tuple[int, int],
+    keys: Sequence[tuple[int, int]],
     reference: tuple[int, int],
     part: Part,
-) -> schemas.FiguresOut:
-    own, base = (known[run].traces[number] for run, number in (key, reference))
-    found, other = (_in_window(entries[run], known[run], number, part) for run, number in (key, reference))
-    same = key == reference
-    loss = Loss(0.0, 0.0) if same else stretch_loss(own, base, part.low, part.high, key[0] == reference[0])
-    causes = []
-    if not same and found is not None and other is not None and loss.loss_s > 2 * loss.loss_u_s:
-        causes = causes_between((own, found), (base, other), part.window, part.direction)
-    told = {name: None if found is None else getattr(found, name) for name in _SHOWN}
-    return schemas.FiguresOut(
-        lap=f"{entries[key[0]].analysis.id}.{key[1]}",
-        loss_s=loss.loss_s,
-        loss_u_s=loss.loss_u_s,
-        whole=loss.whole,
-        inferred=found is not None and found.inferred,
-        causes=[schemas.Cause(cause=e.cause, figure=e.figure, own=e.own, theirs=e.theirs) for e in causes],
-        **told,
+) -> list[schemas.FiguresOut]:
+    """Figures of every lap, with what explains those that lose beyond doubt."""
+    base = known[reference[0]].traces[reference[1]]
+    found = {key: _in_window(entries[key[0]], known[key[0]], key[1], part) for key in {*keys, reference}}
+    losses = {
+        key: Loss(0.0, 0.0)
+        if key == reference
+        else stretch_loss(known[key[0]].traces[key[1]], base, part.low, part.high, key[0] == reference[0])
+        for key in keys
+    }
+    told = _explained(entries, known, keys, reference, part, found, losses)
+    answers = []
+    for key in keys:
+        own, why = found[key], told.get(key)
+        answers.append(
+            schemas.FiguresOut(
+                lap=f"{entries[key[0]].analysis.id}.{key[1]}",
+                loss_s=losses[key].loss_s,
+                loss_u_s=losses[key].loss_u_s,
+                whole=losses[key].whole,
+                inferred=own is not None and own.inferred,
+                causes=[_cause(one) for one in why.causes] if why is not None else [],
+                brought_in_s=why.brought_in_s if why is not None else 0.0,
+                unexplained_s=why.unexplained_s if why is not None else 0.0,
+                **{name: None if own is None else getattr(own, name) for name in _SHOWN},
+            )
+        )
+    return answers
+
+
+def _explained(
+    entries: Mapping[int, Entry],
+    known: Mapping[int, AnalysedRun],
+    keys: Sequence[tuple[int, int]],
+    reference: tuple[int, int],
+    part: Part,
+    found: Mapping[tuple[int, int], Figures | None],
+    losses: Mapping[tuple[int, int], Loss],
+) -> dict[tuple[int, int], Explanation]:
+    """Why laps lose here, where they do beyond doubt and were driven through."""
+    theirs = found[reference]
+    car = _car(entries, known, reference[0])
+    if theirs is None or car is None or not _driven(entries, known, reference, part):
+        return {}
+    asked = [
+        (key, own)
+        for key in dict.fromkeys(keys)
+        if (own := found[key]) is not None
+        and losses[key].loss_s > 2 * losses[key].loss_u_s
+        and _driven(entries, known, key, part)
+    ]
+
+    def row(key: tuple[int, int]) -> int:
+        return entries[key[0]].numbers.index(key[1])
+
+    signals = {run: one.signals for run, one in known.items()}
+    base = signals[reference[0]]
+    assert base is not None
+    told = causes_of_laps(
+        car,
+        [
+            (own_signals, row(key), own, losses[key])
+            for key, own in asked
+            if (own_signals := signals[key[0]]) is not None
+        ],
+        (base, row(reference), theirs),
+        part.low,
+        part.high,
+        part.apexes,
+        part.direction,
+    )
+    return dict(zip([key for key, _ in asked], told, strict=True))
+
+
+def _driven(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], key: tuple[int, int], part: Part) -> bool:
+    """Whether a lap was driven all the way through a part."""
+    signals = known[key[0]].signals
+    if signals is None or key[1] not in entries[key[0]].numbers:
+        return False
+    inside = (signals.places >= part.low - 1.0) & (signals.places <= part.high + 1.0)
+    return bool(np.isfinite(signals.time[entries[key[0]].numbers.index(key[1])][inside]).all())
+
+
+def _car(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], run: int) -> ShownCar | None:
+    """The car of a run, as it showed itself in all runs of the line-up that were driven with it."""
+    same = [one for one in entries if entries[one].run.car_id == entries[run].run.car_id and known[one].signals]
+    name = tuple(sorted((entries[one].analysis.id, len(entries[one].curves)) for one in same))
+    return _cars.get(name, lambda: shown_car([signals for one in same if (signals := known[one].signals) is not None]))
+
+
+def _cause(one: Evidence) -> schemas.Cause:
+    return schemas.Cause(
+        cause=one.cause, figure=one.figure, own=one.own, theirs=one.theirs, cost_s=one.cost_s, cost_u_s=one.cost_u_s
     )
 
 
@@ -170,4 +256,8 @@ def _finding(row: FindingRow) -> schemas.FindingOut:
         seen_in=row.seen_in,
         of=row.clean,
         parts=row.parts,
+        causes=[_cause(Evidence(**one)) for one in row.evidence],
+        brought_in_s=row.brought_in_s or 0.0,
+        unexplained_s=row.unexplained_s or 0.0,
+        carried_s=row.carried_s,
     )

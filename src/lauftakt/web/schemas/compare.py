@@ -90,12 +90,15 @@ class DeskOut(Schema):
 
 
 class Cause(Schema):
-    """Why a lap loses here: a code of the core, and the figure it rests on for this lap and the reference; SI units."""
+    """Why time is lost here: a code of the core with what it costs, and the figure it rests on for the driver and the
+    reference; SI units."""
 
     cause: str
-    figure: str
-    own: float
-    theirs: float
+    cost_s: float = Field(description="Negative where the driver is better.")
+    cost_u_s: float
+    figure: str | None
+    own: float | None
+    theirs: float | None
 
 
 class FiguresOut(Schema):
@@ -115,6 +118,8 @@ class FiguresOut(Schema):
     full_throttle_m: float | None
     inferred: bool
     causes: list[Cause]
+    brought_in_s: float = Field(description="With causes and the unexplained it adds up to the loss.")
+    unexplained_s: float
 
 
 class FindingOut(Schema):
@@ -127,6 +132,10 @@ class FindingOut(Schema):
     seen_in: list[int]
     of: int
     parts: dict[str, float]
+    causes: list[Cause]
+    brought_in_s: float
+    unexplained_s: float
+    carried_s: float | None = Field(description="Costs in the next passage; not part of the loss.")
 
 
 class Habit(Schema):

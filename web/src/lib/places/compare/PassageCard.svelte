@@ -6,6 +6,7 @@
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
+  import PriceBar from '$lib/places/compare/PriceBar.svelte';
   import { sentence } from '$lib/places/compare/sentence';
   import { texts } from '$lib/words';
   import { figure, signed, unitOf } from '$lib/quantities/units';
@@ -45,6 +46,7 @@
   <p class="says">
     {#each words as part, i (i)}{#if part.strong}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
+  {#if chosen && chosen.causes.length}<PriceBar row={chosen} />{/if}
   <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
   {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}

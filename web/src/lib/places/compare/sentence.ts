@@ -9,6 +9,9 @@ export interface Words {
 }
 
 const t = texts.compare;
+// Less is not told; nor are more causes than anybody can keep in mind.
+const WORTH_S = 0.02;
+const MOST = 3;
 
 export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: UnitSystem): Words[] {
   const own = card.figures.find((row) => row.lap === lap.curves);
@@ -65,21 +68,31 @@ function factsOf(own: Card['figures'][number], units: UnitSystem): string[] {
     const unit = unitOf(kind, units);
     return `${figure(Math.abs(value), unit)} ${unit.label}`;
   };
-  return own.causes.flatMap((cause) => {
+  const time = unitOf('time', units);
+  const told = own.causes
+    .filter((cause) => cause.cost_s >= WORTH_S && cause.cost_s > cause.cost_u_s)
+    .slice(0, MOST);
+  return told.flatMap((cause) => {
+    const cost = figure(cause.cost_s, time);
     const said = t.causes[cause.cause];
+    if (cause.figure === null || cause.own === null || cause.theirs === null) {
+      const plain = t.plainCauses[cause.cause];
+      return plain ? [t.costs(plain, cost)] : [];
+    }
+    const { figure: name, own: mine, theirs } = cause;
     const value = (v: number) =>
-      cause.figure.endsWith('_s')
-        ? `${figure(v, unitOf('time', units))} s`
-        : cause.figure === 'mean_braking'
+      name.endsWith('_s')
+        ? `${figure(v, time)} s`
+        : name === 'mean_braking' || name === 'brake_level'
           ? `${figure(v, unitOf('acceleration', units))} g`
           : figure(v, unitOf('plain', units));
-    const by = cause.own - cause.theirs;
+    const by = mine - theirs;
     const fact = {
-      figure: cause.figure,
+      figure: name,
       distance: gap(by, 'distance'),
       width: gap(by, 'width'),
       speed: gap(by, 'speed'),
     };
-    return said ? [said({ ...fact, own: value(cause.own), theirs: value(cause.theirs) })] : [];
+    return said ? [t.costs(said({ ...fact, own: value(mine), theirs: value(theirs) }), cost)] : [];
   });
 }

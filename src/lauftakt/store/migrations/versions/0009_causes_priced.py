@@ -1,0 +1,23 @@
+"""What the causes of a finding leave over: what was brought in, what stays unexplained, what is carried on"""
+
+import sqlalchemy as sa
+
+from lauftakt.store.migrations.steps import add_columns
+
+revision = "0009"
+down_revision = "0008"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    add_columns(
+        "finding",
+        sa.Column("brought_in_s", sa.Double, nullable=True),
+        sa.Column("unexplained_s", sa.Double, nullable=True),
+        sa.Column("carried_s", sa.Double, nullable=True),
+    )
+
+
+def downgrade() -> None:
+    raise NotImplementedError("Findings are computed anew, not taken back.")

@@ -1,0 +1,97 @@
+<!-- What a loss is made of: one bar that adds up to it, and its parts by name. -->
+<script lang="ts">
+  import type { CardFigures } from '$lib/api/client';
+  import { present } from '$lib/session/present.svelte';
+  import { texts } from '$lib/words';
+  import { figure, signed, unitOf } from '$lib/quantities/units';
+
+  interface Props {
+    row: CardFigures;
+  }
+  let { row }: Props = $props();
+
+  const t = texts.compare;
+  const time = $derived(unitOf('time', present.units));
+  const WORTH_S = 0.005;
+  const SHADES = [
+    'var(--loss)',
+    'color-mix(in srgb, var(--loss) 68%, var(--paper))',
+    'color-mix(in srgb, var(--loss) 42%, var(--paper))',
+  ];
+
+  interface Part {
+    name: string;
+    cost: number;
+    doubt: number | null;
+    fill: string;
+  }
+
+  const parts = $derived.by((): Part[] => {
+    const causes = row.causes.map((cause, i) => ({
+      name: t.causeNames[cause.cause] ?? cause.cause,
+      cost: cause.cost_s,
+      doubt: cause.cost_u_s,
+      fill: SHADES[Math.min(i, SHADES.length - 1)] ?? 'var(--loss)',
+    }));
+    const rest = [
+      { name: t.broughtIn, cost: row.brought_in_s, doubt: null, fill: 'var(--muted)' },
+      { name: t.unexplained, cost: row.unexplained_s, doubt: null, fill: 'var(--rule)' },
+    ];
+    return [...causes, ...rest.filter((part) => Math.abs(part.cost) >= WORTH_S)];
+  });
+  const lost = $derived(parts.filter((part) => part.cost > 0));
+  const total = $derived(lost.reduce((sum, part) => sum + part.cost, 0));
+</script>
+
+<figure class="price" aria-label={t.madeOf(figure(row.loss_s, time))}>
+  <div class="bar" aria-hidden="true">
+    {#each lost as part (part.name)}
+      <span style:width="{(100 * part.cost) / total}%" style:background={part.fill}></span>
+    {/each}
+  </div>
+  <ul>
+    {#each parts as part (part.name)}
+      <li class:won={part.cost < 0}>
+        <i style:background={part.cost < 0 ? 'transparent' : part.fill} aria-hidden="true"></i>
+        <b class="figure">{signed(part.cost, time)}</b>
+        {part.name}
+        {#if part.doubt !== null}<span class="muted">± {figure(2 * part.doubt, time)}</span>{/if}
+      </li>
+    {/each}
+  </ul>
+</figure>
+
+<style>
+  .price {
+    margin: 0 0 10px;
+  }
+  .bar {
+    display: flex;
+    gap: 1px;
+    height: 10px;
+  }
+  .bar span {
+    min-width: 2px;
+  }
+  ul {
+    list-style: none;
+    margin: 6px 0 0;
+    padding: 0;
+    font-size: 13px;
+    line-height: 1.5;
+  }
+  li i {
+    display: inline-block;
+    width: 9px;
+    height: 9px;
+    margin-right: 5px;
+  }
+  li b {
+    font-weight: 600;
+    display: inline-block;
+    min-width: 46px;
+  }
+  .won b {
+    color: var(--gain-text);
+  }
+</style>
