@@ -103,11 +103,16 @@ def test_a_reference_lap_before_the_in_lap_hides_nothing(studied) -> None:
     assert layout.passages[over].name in {f.passage for f in findings}
 
 
-def test_at_most_three_are_put_forward(studied) -> None:
+def test_at_most_three_are_put_forward_and_no_habit_twice(studied) -> None:
     _, layout, _ = studied
     findings, _ = find(contenders(studied), 0, layout)
     own = [f for f in findings if f.driver == "student 1"]
-    assert [f.put_forward for f in own] == [i < 3 for i in range(len(own))]
+    forward = [f for f in own if f.put_forward]
+    assert forward[0] == own[0]
+    assert 1 <= len(forward) <= 3
+    named = [f.cause for f in forward if f.cause != "unclear"]
+    assert len(set(named)) == len(named)
+    assert all(f.loss_s >= 0.08 for f in forward if f.cause == "unclear")
 
 
 def test_consistency() -> None:

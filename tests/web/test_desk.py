@@ -15,6 +15,8 @@ from lauftakt.core.comparison.delta import (
     stretch_loss,
     time_delta,
 )
+from lauftakt.core.findings.finding import find
+from lauftakt.core.findings.pairing import Contender
 from lauftakt.store.database import Database
 from lauftakt.store.models import LapRow
 from tests.day import Day
@@ -99,6 +101,31 @@ def test_the_card_of_a_passage_is_the_cores(taught: Coach, desk: dict, day: Day)
         assert habit["of"] == 8
         assert 0 <= habit["losing"] <= 8
         assert habit["best_loss_s"] <= habit["median_loss_s"]
+
+
+def test_the_costs_on_the_card_add_up_and_are_the_cores(taught: Coach, desk: dict, day: Day) -> None:
+    """Of a lap, and of the habit over all laps: causes, what was brought in and what is unexplained are the loss."""
+    found, _ = find([Contender(run, name) for run, name in zip(day.runs, "ab", strict=False)], 0, day.layout)
+    told = 0
+    for passage in day.layout.passages:
+        card = taught.get(f"/api/card?{query(desk)}&passage={passage.name}").json
+        own = card["figures"][1]
+        if own["causes"]:
+            total = sum(one["cost_s"] for one in own["causes"]) + own["brought_in_s"] + own["unexplained_s"]
+            assert total == pytest.approx(own["loss_s"], abs=1e-6)
+            assert all(one["cost_u_s"] > 0 for one in own["causes"])
+        habit = card["habits"][0]["finding"]
+        if habit is None:
+            continue
+        same = next(f for f in found if f.passage == passage.name)
+        total = sum(one["cost_s"] for one in habit["causes"]) + habit["brought_in_s"] + habit["unexplained_s"]
+        assert total == pytest.approx(habit["loss_s"], abs=1e-6)
+        assert [one["cause"] for one in habit["causes"]] == [one.cause for one in same.causes]
+        assert [one["cost_s"] for one in habit["causes"]] == pytest.approx(
+            [one.cost_s for one in same.causes], abs=2e-3
+        )
+        told += 1
+    assert told
 
 
 def test_the_card_of_a_stretch_restarts_the_delta(taught: Coach, desk: dict, day: Day) -> None:

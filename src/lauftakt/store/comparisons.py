@@ -2,8 +2,10 @@
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import asdict
+from threading import Lock
 
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
@@ -47,6 +49,34 @@ def comparison_of(
     """
     team_id = entries[reference[0]].run.team_id
     key = key_of(entries, reference)
+    with _computing(key):
+        return _comparison(database, session, entries, analysed, reference, cache, team_id, key)
+
+
+_locks: dict[str, tuple[Lock, int]] = {}
+_locks_lock = Lock()
+
+
+@contextmanager
+def _computing(key: str) -> Iterator[None]:
+    """Who asks for what is just being computed waits for it, instead of computing it as well."""
+    with _locks_lock:
+        lock, waiting = _locks.get(key, (Lock(), 0))
+        _locks[key] = (lock, waiting + 1)
+    try:
+        with lock:
+            yield
+    finally:
+        with _locks_lock:
+            lock, waiting = _locks.pop(key)
+            if waiting > 1:
+                _locks[key] = (lock, waiting - 1)
+
+
+def _comparison(
+    database: Database, session: Session, entries: Mapping[int, Entry], analysed: Mapping[int, AnalysedRun],
+    reference: tuple[int, int], cache: CurveCache, team_id: int, key: str,
+) -> Comparison:  # fmt: skip
     found = cache.comparison(key) or _load(session, team_id, key)
     if found is not None:
         cache.keep_comparison(key, found)

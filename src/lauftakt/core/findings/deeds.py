@@ -17,6 +17,8 @@ Ints = NDArray[np.int64]
 
 # Distance of the nodes at which a passage is rebuilt, m.
 STEP_M = 2.0
+# The same on the straight, which begins so far behind the last apex.
+STRAIGHT_STEP_M, EXIT_M = 6.0, 90.0
 # Curvature is smoothed over so much: shorter is noise.
 CURVATURE_M = 3.0
 # Slower than rolling and engine by so much is braking, as a share of the hardest braking and in m/s^2.
@@ -46,7 +48,7 @@ PEAKED = 12
 
 @dataclass(frozen=True)
 class Course:
-    """How a passage was driven on average over some laps, at nodes :data:`STEP_M` apart; rows are variants of it.
+    """How a passage was driven on average over some laps, at the nodes of :func:`nodes_of`; rows are variants of it.
 
     Attributes
     ----------
@@ -68,17 +70,33 @@ class Course:
     braked: Array
     gear: Ints
 
+    def only(self, row: int) -> "Course":
+        """The same with one variant alone."""
+        return Course(*(getattr(self, field.name)[row : row + 1] for field in fields(Course)))
 
-def course(signals: Signals, rows: Sequence[Sequence[int]], low: float, high: float) -> Course:
+
+def nodes_of(low: float, high: float, apexes: Sequence[float]) -> Array:
+    """Places of the nodes of a passage: near each other up to the last corner's exit, further apart on the straight."""
+    fine = max(apexes) + EXIT_M if apexes else high
+    near = np.arange(low, min(fine, high) + 1e-6, STEP_M)
+    return np.concatenate([near, np.arange(near[-1] + STRAIGHT_STEP_M, high + 1e-6, STRAIGHT_STEP_M)])
+
+
+def nodes_at(nodes: Array, places: Sequence[float]) -> list[int]:
+    """The nodes nearest to some places."""
+    return [int(np.argmin(np.abs(nodes - place))) for place in places]
+
+
+def course(signals: Signals, rows: Sequence[Sequence[int]], nodes: Array) -> Course:
     """How a passage was driven, averaged over laps.
 
     Parameters
     ----------
     signals : of the run
     rows : for each variant, the rows of the laps it is the mean of; the first is that of all
-    low, high : where the passage lies, metres from the start line of the lap
+    nodes : (n,) places, metres from the start line of the lap; see :func:`nodes_of`
     """
-    nodes = np.arange(low, high + 1e-6, STEP_M)
+    low, high = float(nodes[0]), float(nodes[-1])
     every = sorted({row for group in rows for row in group})
     first = int(np.searchsorted(signals.places, low - 20.0))
     last = int(np.searchsorted(signals.places, high + 20.0, side="right"))
@@ -169,6 +187,10 @@ class Braking:
     grip: Array
     bend: Array
     most: Array
+
+    def only(self, row: int) -> "Braking":
+        """The same with one variant alone."""
+        return Braking(*(getattr(self, field.name)[row : row + 1] for field in fields(Braking)))
 
     @property
     def there(self) -> NDArray[np.bool_]:

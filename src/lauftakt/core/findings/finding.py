@@ -38,6 +38,8 @@ FINDINGS_VERSION = 2
 LEAST_LOSS_S = 0.025
 # Never more than three things to work on.
 FORWARD = 3
+# An unexplained loss below this is no reason to drive a run differently, s.
+UNCLEAR_S = 0.08
 # A lap has a dozen passages: so rare must chance be in each that a twin has a finding in less than one day of ten.
 MOST_LIKELY = 0.9975
 RANKS = 0.004
@@ -396,9 +398,18 @@ def _scaled(raw: dict[str, float], loss: float) -> dict[str, float]:
 
 
 def _ranked(findings: list[Finding], sign: int) -> list[Finding]:
-    """Ranked by time within a driver, at most three of each put forward."""
+    """Ranked by time within a driver, at most three of each put forward.
+
+    The same habit is put forward once, where it costs most, and what nobody can explain only where it is worth a look.
+    """
     result: list[Finding] = []
     for driver in dict.fromkeys(finding.driver for finding in findings):
         own = sorted((f for f in findings if f.driver == driver), key=lambda f: -sign * f.loss_s)
-        result += [replace(f, put_forward=rank < FORWARD) for rank, f in enumerate(own)]
+        told: list[str | None] = []
+        for finding in own:
+            again = sign > 0 and finding.cause in told and finding.cause != "unclear"
+            idle = sign > 0 and finding.cause == "unclear" and finding.loss_s < UNCLEAR_S
+            forward = len(told) < FORWARD and not again and not idle
+            told += [finding.cause] if forward else []
+            result.append(replace(finding, put_forward=forward))
     return result

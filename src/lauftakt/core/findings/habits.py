@@ -8,9 +8,9 @@ import numpy as np
 from lauftakt.core.comparison.car import ShownCar
 from lauftakt.core.comparison.delta import Loss, stretch_losses
 from lauftakt.core.findings.causes import Explanation, explain
-from lauftakt.core.findings.deeds import STEP_M, course, together
+from lauftakt.core.findings.deeds import course, nodes_at, nodes_of, together
 from lauftakt.core.findings.pairing import clean_laps
-from lauftakt.core.findings.prices import Prices, unions, worth
+from lauftakt.core.findings.prices import Prices, margins, unions
 from lauftakt.core.findings.rebuilding import pair
 from lauftakt.core.laps.lap import LapTrace
 from lauftakt.core.run import AnalysedRun
@@ -74,14 +74,13 @@ def causes_of_laps(
     """
     if not own:
         return []
-    mine = together([course(signals, [[row]], low, high) for signals, row, _, _ in own])
-    other = together([course(theirs[0], [[theirs[1]]], low, high)] * len(own))
-    last = mine.energy.shape[1] - 1
-    nodes = [int(np.clip(round((apex - low) / STEP_M), 0, last)) for apex in apexes] or [
-        int(np.argmin(other.energy[0]))
-    ]
+    places = nodes_of(low, high, apexes)
+    mine = together([course(signals, [[row]], places) for signals, row, _, _ in own])
+    other = together([course(theirs[0], [[theirs[1]]], places)] * len(own))
+    nodes = nodes_at(places, apexes) or [int(np.argmin(other.energy[0]))]
     both = pair(car, mine, other, nodes)
-    values = worth(both, unions(both))
+    # Many laps at once, and nothing that is kept: the mean of first and last is near enough.
+    values = margins(both, unions(both))
     found = []
     for k, (_, _, figures, loss) in enumerate(own):
         prices = Prices({name: float(each[k]) for name, each in values.items()}, dict.fromkeys(values, 0.0))

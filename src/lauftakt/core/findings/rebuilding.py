@@ -86,6 +86,21 @@ class Pair:
     rest: Array
     rolls: Bools
 
+    def only(self, row: int) -> "Pair":
+        """The same with one variant alone."""
+        one = slice(row, row + 1)
+        stages = [
+            replace(
+                stage, sides=(stage.sides[0].only(row), stage.sides[1].only(row)), lost=stage.lost[:, one],
+                length=stage.length[:, one], trail=stage.trail[:, one], shape=stage.shape[:, one],
+            ) for stage in self.stages
+        ]  # fmt: skip
+        return replace(
+            self, courses=(self.courses[0].only(row), self.courses[1].only(row)), stages=tuple(stages),
+            gears=self.gears[:, one], share=self.share[:, one], before=self.before[:, one], rest=self.rest[one],
+            rolls=self.rolls[one],
+        )  # fmt: skip
+
     @property
     def variants(self) -> int:
         return len(self.courses[0].energy)

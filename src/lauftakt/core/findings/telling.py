@@ -103,6 +103,10 @@ def _cause(evidence: Evidence, reference: str) -> str:
     if own is None or theirs is None:
         return _PLAIN.get(evidence.cause) or _CAUSES[evidence.cause].format(reference=reference)
     gap = abs(own - theirs)
+    shown = gap * (KMH if evidence.figure == "min_speed" else 1.0)
+    if evidence.cause in _PLAIN and evidence.figure and shown < (0.5 if evidence.figure.endswith("_m") else 0.05):
+        # A difference that would be shown as nothing is not told.
+        return _PLAIN[evidence.cause]
     if evidence.figure == "exit_throttle":
         return f"opens the throttle less on the way out ({100 * own:.0f} % instead of {100 * theirs:.0f} %)"
     return _CAUSES[evidence.cause].format(

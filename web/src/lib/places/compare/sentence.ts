@@ -62,6 +62,13 @@ export function sentence(card: Card, lap: DeskLap, reference: DeskLap, units: Un
   return words;
 }
 
+/** How a gap between two values of a figure is shown. */
+function kindOf(name: string): 'distance' | 'width' | 'speed' | 'time' {
+  if (name.endsWith('_m')) return 'distance';
+  if (name.includes('speed')) return 'speed';
+  return name.endsWith('_width') || name.startsWith('offset') ? 'width' : 'time';
+}
+
 /** What the core says of this lap, in the user's units. */
 function factsOf(own: Card['figures'][number], units: UnitSystem): string[] {
   const gap = (value: number, kind: 'distance' | 'speed' | 'width') => {
@@ -75,11 +82,14 @@ function factsOf(own: Card['figures'][number], units: UnitSystem): string[] {
   return told.flatMap((cause) => {
     const cost = figure(cause.cost_s, time);
     const said = t.causes[cause.cause];
+    const plain = t.plainCauses[cause.cause];
     if (cause.figure === null || cause.own === null || cause.theirs === null) {
-      const plain = t.plainCauses[cause.cause];
       return plain ? [t.costs(plain, cost)] : [];
     }
     const { figure: name, own: mine, theirs } = cause;
+    // A difference that is shown as nothing is not told.
+    const shown = figure(Math.abs(mine - theirs), unitOf(kindOf(name), units));
+    if (plain && Number(shown) === 0) return [t.costs(plain, cost)];
     const value = (v: number) =>
       name.endsWith('_s')
         ? `${figure(v, time)} s`
