@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Whether a loss is explained by the right cause, and at the right price, over random days of the simulator.
 
-Usage: .venv/bin/python benchmarks/causes.py [--days 12] [--first-seed 0] [--laps 8] [--together 1] [--smoke]
+Usage: .venv/bin/python benchmarks/causes.py [--days 12] [--first-seed 0] [--laps 10] [--together 1] [--smoke]
 
 Each day has a reference driver and students, each with --together mistakes in one passage and as many passages as there
 is room for, every kind as often as the others. The truth of a cost is the passage driven again: with one mistake the
@@ -9,19 +9,23 @@ same laps without it, with several every subset of them, shared out by Shapley's
 accuracy.py.
 """
 
-from collections import defaultdict
-from collections.abc import Sequence
+import multiprocessing
+import time
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
 from math import factorial
 
 import numpy as np
-from accuracy import RECEIVER, Truth
+from accuracy import RECEIVER, Tally, Truth, days_asked, days_parser, percent
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
 from lauftakt.core import AnalysedRun, Layout, Log, analyse_run, make_layout
 from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.findings.finding import Finding, find
+from lauftakt.core.findings.pairing import Contender
 from lauftakt.demo.car import Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.circuits import CIRCUITS
@@ -200,3 +204,92 @@ def analysed(day: Day, receiver: bool) -> list[AnalysedRun]:
         chosen = [c for c in log.channels if (c.role in RECEIVER) == receiver or c.role in RECEIVER[:2]]
         found.append(analyse_run(Log(tuple(chosen), log.meta), day.layout))
     return found
+
+
+def judge_day(work: tuple[int, int, int]) -> dict[str, Tally]:
+    seed, laps, together = work
+    day = random_day(seed, laps, together)
+    tallies: dict[str, Tally] = {}
+    for name in ("car log", "receiver only"):
+        tally: Tally = defaultdict(list)
+        runs = analysed(day, name != "car log")
+        begin = time.perf_counter()
+        found, _ = find([Contender(run, f"{k}", day.car.name) for k, run in enumerate(runs)], 0, day.layout)
+        tally["find_s"].append(time.perf_counter() - begin)
+        own = {(f.run, f.passage): f for f in found}
+        for index, mistakes in enumerate(day.mistakes):
+            for mistake in mistakes:
+                _judge(tally, mistake, own.get((index, day.layout.passages[mistake.passage].name)))
+        tallies[name] = dict(tally)
+    return tallies
+
+
+def _judge(tally: Tally, mistake: Mistake, finding: Finding | None) -> None:
+    if mistake.together_s < SEEN_S:
+        return
+    tally["found"].append(float(finding is not None))
+    if finding is None:
+        return
+    tally["unexplained"].append(abs(finding.unexplained_s))
+    tally["loss"].append(finding.loss_s)
+    by_name = {one.cause: one for one in finding.causes}
+    many = max(2, len(mistake.habits))
+    told = [one.cause for one in finding.causes if one.cost_s > 0][:many]
+    for habit, cost in zip(mistake.habits, mistake.cost_s, strict=True):
+        if cost < SEEN_S:
+            continue
+        name = KINDS[habit.kind][0]
+        one = by_name.get(name)
+        error = abs((one.cost_s if one is not None else 0.0) - cost) / cost
+        for key in ("", f":{habit.kind}"):
+            tally[f"first{key}"].append(float(told[:1] == [name]))
+            tally[f"named{key}"].append(float(name in told))
+            tally[f"error{key}"].append(error)
+        if one is not None:
+            tally["within"].append(float(abs(one.cost_s - cost) < 1.96 * one.cost_u_s))
+        if name not in told:
+            tally[f"instead:{habit.kind}:{told[0] if told else 'nothing'}"].append(1.0)
+
+
+def lines(name: str, t: Tally) -> Iterator[str]:
+    yield f"\n{name}: {len(t['first'])} mistakes of {SEEN_S} s or more in {int(sum(t['found']))} findings"
+    yield f"  found {percent(t['found'])}; findings of a day in {np.median(t['find_s']):.1f} s"
+    yield (
+        f"  right cause first {percent(t['first'])}, among the first two (or as many as were made) "
+        f"{percent(t['named'])}"
+    )
+    share = sum(t["unexplained"]) / sum(t["loss"])
+    yield (
+        f"  seconds of the right cause: median error {100 * np.median(t['error']):.0f} %; within ±1.96 u "
+        f"{percent(t['within'])}; unexplained {100 * share:.0f} % of what is lost"
+    )
+    for kind in KINDS:
+        if f"first:{kind}" in t:
+            yield (
+                f"    {kind:18s} first {percent(t[f'first:{kind}']):14s} named {percent(t[f'named:{kind}']):14s} "
+                f"error {100 * np.median(t[f'error:{kind}']):3.0f} %"
+            )
+    worst = Counter({key: len(values) for key, values in t.items() if key.startswith("instead:")})
+    for key, count in worst.most_common(8):
+        yield f"      {key} x {count}"
+
+
+def main() -> None:
+    parser = days_parser(__doc__)
+    parser.add_argument("--together", type=int, default=1, help="mistakes in one passage")
+    chosen = days_asked(parser)
+    work = [(chosen.first_seed + i, chosen.laps, chosen.together) for i in range(chosen.days)]
+    total: dict[str, Tally] = {}
+    with multiprocessing.Pool(2) as pool:
+        for number, tallies in enumerate(pool.imap_unordered(judge_day, work), 1):
+            for name, tally in tallies.items():
+                sums = total.setdefault(name, defaultdict(list))
+                for key, values in tally.items():
+                    sums[key] += values
+            print(f"{number} of {len(work)} days judged", flush=True)
+    for name, tally in total.items():
+        print("\n".join(lines(name, tally)))
+
+
+if __name__ == "__main__":
+    main()

@@ -74,3 +74,14 @@ def test_reckoning_of_a_kart_loop() -> None:
     rows = re.findall(r"(\d+)/(\d+) +([\d.]+) \(most \d+\) +([\d.]+) \(most", told)
     assert len(rows) == 5
     assert all(made == given == "1" and float(off) < 6.0 for made, given, _, off in rows)
+
+
+def test_causes_over_two_short_days() -> None:
+    """What is told adds up: little of a loss stays unexplained, whatever the mistake."""
+    told = run("causes.py", "--smoke", "--first-seed", "4")
+    unexplained = [int(share) for share in re.findall(r"unexplained (\d+) % of what is lost", told)]
+    assert len(unexplained) == 2
+    assert max(unexplained) < 30
+    named = [int(share) for share in re.findall(r"\) (\d+) % of \d+$", told, re.MULTILINE)]
+    assert len(named) == 2
+    assert named[0] >= 60
