@@ -8,7 +8,7 @@ Codes: ``early_brake``, ``soft_brake``, ``slow_brake_rise``, ``early_release``, 
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
-from statistics import median
+from statistics import fmean, median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,14 +27,15 @@ MODEL = 0.25
 CLEAR = 1.0
 # A wheel that stands, and a slide that is held, for so long explain a braking or a way out, s.
 LOCKED_S, SLID_S = 0.1, 0.12
-# Where two lines are compared, m from where the reference's is tightest: on the way in, and there.
-ENTRY_M, APEX_M = (-50.0, -14.0), (-8.0, 8.0)
-# Nearer to each other no two lines are told apart, m.
-LEAST_APART_M = 0.4
+# Where two lines are compared, beside where the reference's is tightest: on the way in and there, as shares of the
+# radius and at most so many metres.
+ENTRY, MOST_ENTRY_M, APEX, MOST_APEX_M = (0.6, 0.17), 50.0, 0.1, 8.0
+# A line that lies so near to the other, m, tells of no turn-in unless it costs more than this, s.
+LEAST_APART_M, LEAST_LINE_S = 0.4, 0.03
 # A braking that ends earlier by so many times what it begins earlier, and by so many metres, was not moved as a whole.
 MOVED, LEAST_MOVED_M = 2.0, 6.0
-# A throttle that is let off by this share more than the reference's was not just picked up late.
-LIFTED = 0.15
+# Share of the laps in which a lift must be seen to be a habit.
+MOSTLY = 0.5
 
 
 @dataclass(frozen=True)
@@ -211,22 +212,14 @@ def _throttle(case: _Case) -> Evidence:
     here = slice(case.stage.first, case.stage.last)
     if case.both.courses[1].pedal[case.row, here].min() > FLAT and not case.stage.sides[1].there[case.row]:
         return case.told("needless_lift", "lowest_throttle")
-    lifts = [_lifted(side.pedal[case.row, here]) for side in case.both.courses]
-    if lifts[0] - lifts[1] > LIFTED:
+    lifts = [fmean([one.throttle_lifts for one in side]) if side else 0.0 for side in (case.own, case.theirs)]
+    if lifts[0] - lifts[1] > MOSTLY:
         return Evidence("hesitant_throttle", 0.0, 0.0, "throttle_lifts", lifts[0], lifts[1])
     figures = [case.told("late_throttle", name) for name in ("full_throttle_m", "throttle_pickup_m")]
     later = max(figures, key=lambda one: (one.own or 0.0) - (one.theirs or 0.0) if one.figure else -np.inf)
     if later.own is None or later.theirs is None or later.own <= later.theirs:
         return replace(case.told("needless_lift", "exit_throttle"), cause="late_throttle")
     return later
-
-
-def _lifted(pedal: Array) -> float:
-    """How far a throttle was let off between being open and being open again, as a share of full throttle."""
-    begin = int(np.argmin(pedal[: max(len(pedal) // 2, 1)]))
-    after = pedal[begin:]
-    before, behind = np.maximum.accumulate(after), np.maximum.accumulate(after[::-1])[::-1]
-    return float((np.minimum(before, behind) - after).max())
 
 
 def _rolling(case: _Case) -> Evidence:
@@ -252,16 +245,19 @@ def _line(case: _Case) -> Evidence:
     own, theirs = (side.offset[case.row] for side in case.both.courses)
     inside = (own - theirs) * (1.0 if case.direction == "left" else -1.0)
     middle = round(float(case.stage.sides[1].tightest[case.row]))
+    radius = 1.0 / float(case.stage.sides[1].bend[case.row])
+    far = min(ENTRY[0] * radius, MOST_ENTRY_M)
+    about = max(min(APEX * radius, MOST_APEX_M), STEP_M)
     entry, apex = (
         inside[max(middle + round(a / STEP_M), 0) : max(middle + round(b / STEP_M), 0) + 1]
-        for a, b in (ENTRY_M, APEX_M)
+        for a, b in ((-far, -far * ENTRY[1] / ENTRY[0]), (-about, about))
     )
     if not (entry.size and apex.size and np.isfinite(entry).all() and np.isfinite(apex).all()):
         return Evidence("unused_width", 0.0, 0.0, None, None, None)
     before, there = float(entry.mean()), float(apex.mean())
-    if max(abs(before), abs(there)) < LEAST_APART_M:
+    if max(abs(before), abs(there)) < LEAST_APART_M and abs(case.cost) < LEAST_LINE_S:
         return Evidence("", 0.0, 0.0, None, None, None)
-    if abs(there) >= abs(before):
+    if there < 0.0 and abs(there) >= abs(before):
         return Evidence("unused_width", 0.0, 0.0, "apex_width", -there, 0.0)
     return Evidence("early_turn_in" if before > 0 else "late_turn_in", 0.0, 0.0, "entry_width", before, 0.0)
 
