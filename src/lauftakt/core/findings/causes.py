@@ -22,7 +22,7 @@ Array = NDArray[np.float64]
 # Less than a hundredth of a second is nothing that anybody can work on; it stays with what is not explained.
 LEAST_S = 0.01
 # Share of a price that rebuilding gets wrong: its scatter against passages driven again in the simulator.
-MODEL = 0.25
+MODEL = 0.4
 # A cause is told as one of two when it is beyond its own doubt, so many standard deviations.
 CLEAR = 1.0
 # A wheel that stands, and a slide that is held, for so long explain a braking or a way out, s.

@@ -46,7 +46,6 @@
   <p class="says">
     {#each words as part, i (i)}{#if part.strong}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
-  {#if chosen && chosen.causes.length}<PriceBar row={chosen} />{/if}
   <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
   {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}
@@ -113,6 +112,8 @@
       {/each}
     </tbody>
   </table>
+  <!-- Below what is always there, so that nothing moves when another driver has more parts. -->
+  {#if chosen && chosen.causes.length}<PriceBar row={chosen} />{/if}
 </section>
 
 <style>

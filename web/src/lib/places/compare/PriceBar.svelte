@@ -28,7 +28,10 @@
 
   const parts = $derived.by((): Part[] => {
     const causes = row.causes.map((cause, i) => ({
-      name: t.causeNames[cause.cause] ?? cause.cause,
+      name:
+        (cause.cost_s < 0 ? t.betterNames[cause.cause] : undefined) ??
+        t.causeNames[cause.cause] ??
+        cause.cause,
       cost: cause.cost_s,
       doubt: cause.cost_u_s,
       fill: SHADES[Math.min(i, SHADES.length - 1)] ?? 'var(--loss)',
@@ -45,12 +48,12 @@
 
 <figure class="price" aria-label={t.madeOf(figure(row.loss_s, time))}>
   <div class="bar" aria-hidden="true">
-    {#each lost as part (part.name)}
+    {#each lost as part, i (i)}
       <span style:width="{(100 * part.cost) / total}%" style:background={part.fill}></span>
     {/each}
   </div>
   <ul>
-    {#each parts as part (part.name)}
+    {#each parts as part, i (i)}
       <li class:won={part.cost < 0}>
         <i style:background={part.cost < 0 ? 'transparent' : part.fill} aria-hidden="true"></i>
         <b class="figure">{signed(part.cost, time)}</b>
@@ -63,7 +66,7 @@
 
 <style>
   .price {
-    margin: 0 0 10px;
+    margin: 12px 0 0;
   }
   .bar {
     display: flex;
