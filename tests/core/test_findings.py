@@ -14,6 +14,7 @@ from lauftakt.core.findings.telling import tell
 from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.core.run import AnalysedRun
 from lauftakt.demo.drive import drive_run
+from lauftakt.demo.habits import Habit
 from lauftakt.demo.line import racing_line
 from lauftakt.demo.scenario import Scenario, random_scenario
 from lauftakt.demo.sensors import Sensors, record
@@ -46,10 +47,29 @@ def test_every_mistake_is_found_and_nothing_about_the_twin(studied) -> None:
         assert found.corner in tell(found, "reference")
 
 
-def test_a_single_driver_has_no_findings(studied) -> None:
-    _, layout, runs = studied
+def test_a_single_driver_is_measured_against_the_own_best(studied) -> None:
+    """A habit that is always there is none beside the own laps; one that is there in most of them is what there is to
+    win, with its cause."""
+    scenario, layout, runs = studied
     alone_ = [Contender(runs[0], "one"), Contender(runs[2], "one")]
-    assert find(alone_, 0, layout) == ([], [])
+    findings, strengths = find(alone_, 0, layout)
+    assert strengths == []
+    assert all(f.against == "own best" and f.loss_s >= 0.05 for f in findings)
+    # The twin scatters like the reference and has nothing to win by doing what he did in his best laps.
+    assert find([Contender(runs[1], "twin")], 0, layout) == ([], [])
+    line = racing_line(scenario.circuit)
+    habit = Habit("T1", "soft_brake", 0.35, share=0.7)
+    driver = replace(scenario.drives[0].driver, name="sometimes", habits=(habit,))
+    motion = drive_run(scenario.circuit, scenario.car, driver, timed_laps=10, seed=9, line=line)
+    run = analyse_run(record(scenario.circuit, scenario.car, motion, Sensors(), seed=6, meta={}), layout)
+    found, _ = find([Contender(run, "sometimes")], 0, layout)
+    place = dict(scenario.circuit.corners)["T1"] * layout.length / scenario.circuit.length
+    corner = min(layout.corners, key=lambda c: abs(c.apex_m - place)).name
+    assert found
+    assert found[0].corner == corner
+    assert "soft_brake" in (found[0].cause, found[0].second_cause)
+    assert found[0].put_forward
+    assert "the own best laps" in tell(found[0], "nobody")
 
 
 def test_the_other_way_round_losses_are_strengths(studied) -> None:
@@ -57,7 +77,7 @@ def test_the_other_way_round_losses_are_strengths(studied) -> None:
     _, layout, runs = studied
     lost, _ = find([Contender(runs[0], "a"), Contender(runs[2], "b")], 0, layout)
     _, won = find([Contender(runs[0], "a"), Contender(runs[2], "b")], 1, layout)
-    sizes = {f.passage: f.loss_s for f in lost}
+    sizes = {f.passage: f.loss_s for f in lost if f.against == "reference"}
     assert sizes
     for finding in won:
         if finding.passage in sizes:

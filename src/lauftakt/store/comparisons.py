@@ -160,12 +160,15 @@ def _finding(row: Comparison, entry: Entry, item: Finding, strength: bool) -> Fi
         brought_in_s=item.brought_in_s,
         unexplained_s=item.unexplained_s,
         carried_s=item.carried_s,
+        against=item.against,
     )
 
 
 def findings_in(row: Comparison, run_id: int, passage: str) -> FindingRow | None:
     """What a comparison finds about a run in a passage where it loses; None where nothing."""
     fitting: Sequence[FindingRow] = [
-        item for item in row.findings if item.run_id == run_id and item.passage == passage and not item.strength
+        item
+        for item in row.findings
+        if item.run_id == run_id and item.passage == passage and not item.strength and item.against == "reference"
     ]
     return fitting[0] if fitting else None

@@ -40,6 +40,8 @@ LEAST_LOSS_S = 0.025
 FORWARD = 3
 # An unexplained loss below this is no reason to drive a run differently, s.
 UNCLEAR_S = 0.08
+# Clean passages from which on a driver can be measured against the own best, and what is worth a run, s.
+OWN_LAPS, OWN_LOSS_S = 6, 0.05
 # A lap has a dozen passages: so rare must chance be in each that a twin has a finding in less than one day of ten.
 MOST_LIKELY = 0.9975
 RANKS = 0.004
@@ -113,7 +115,8 @@ def find(
 
     Returns
     -------
-    findings, strengths : ranked by time within each driver; none about the reference driver
+    findings, strengths : ranked by time within each driver; the reference driver is measured against the own best
+        passages
 
     Notes
     -----
@@ -133,12 +136,82 @@ def find(
     cars = cars_of(contenders)
     positions = range(len(layout.passages)) if only is None else [only]
     for index, contender in enumerate(contenders):
-        if index == reference or contender.driver == base.driver or not contender.run.counting:
+        if not contender.run.counting:
+            continue
+        if index == reference or contender.driver == base.driver:
+            findings += _against_own_best(index, contender, layout, positions, cars[index])
             continue
         lost, won = _of_run(index, contender, layout, positions, reference_lap, base, cars[index])
         findings += lost
         strengths += won
     return _ranked(findings, 1), _ranked(strengths, -1)
+
+
+def _against_own_best(
+    index: int, contender: Contender, layout: Layout, positions: Sequence[int], car: ShownCar | None
+) -> list[Finding]:
+    """What a driver who has nobody to be measured against loses beside the own best clean passages, and by what.
+
+    The quickest third of the passages is what the driver has shown; what the median loses to it is told where it is
+    worth a run, clear beside the scatter, and explained by something that was done differently.
+    """
+    if car is None or contender.run.signals is None:
+        return []
+    places = windows(layout)
+    found = []
+    for position in positions:
+        own = clean_passages(contender.run, layout, position)
+        if len(own.numbers) < OWN_LAPS:
+            continue
+        order = np.argsort(own.times)
+        quick = order[: max(len(order) // 3, 2)]
+        target = float(np.median(own.times[quick]))
+        loss = float(np.median(own.times)) - target
+        u = float(np.hypot(median_error(own.times), median_error(own.times[quick])))
+        if loss < max(OWN_LOSS_S, 2.0 * u):
+            continue
+        best = [own.numbers[k] for k in quick]
+        low, high, apexes = passage_places(layout, position, places)
+        both, prices = price(
+            car, drives(contender.run, own.numbers, position), drives(contender.run, best, position), low, high, apexes
+        )
+        names = layout.passages[position].corners
+        by_corner = corner_parts(contender.run, own.numbers, contender.run, best, layout, position, places)
+        corner = max(by_corner, key=lambda name: sum(by_corner[name].values()), default=None)
+        if corner is None or not names:
+            continue
+        which = [window.corner for window in places].index(corner)
+        figures, theirs = (known_figures(contender.run, numbers, which) for numbers in (own.numbers, best))
+        direction = next(c for c in layout.corners if c.name == corner).direction
+        told = explain(both, prices, figures, theirs, loss, direction)
+        if told.main == ["unclear"]:
+            continue
+        passage, losses = layout.passages[position], own.times - target
+        found.append(
+            Finding(
+                run=index,
+                driver=contender.driver,
+                passage=passage.name,
+                corner=corner,
+                from_m=passage.from_m,
+                to_m=passage.to_m,
+                loss_s=loss,
+                loss_u_s=u,
+                loss_to_lap_s=loss,
+                parts=_scaled({part: sum(p[part] for p in by_corner.values()) for part in PARTS}, loss),
+                cause=told.main[0],
+                second_cause=told.main[1] if len(told.main) > 1 else None,
+                seen_in=tuple(n for n, value in zip(own.numbers, losses, strict=True) if value > u),
+                clean=len(own.numbers),
+                best_lap=own.numbers[int(order[0])],
+                best_loss_s=float(losses[order[0]]),
+                causes=told.causes,
+                brought_in_s=told.brought_in_s,
+                unexplained_s=told.unexplained_s,
+                against="own best",
+            )
+        )
+    return found
 
 
 def _reference_lap(run: AnalysedRun, number: int | None) -> Lap | None:

@@ -57,6 +57,8 @@ def tell(finding: Finding, reference: str) -> str:
     laps = f"in {len(finding.seen_in)} of {finding.clean} laps"
     part = max(finding.parts, key=lambda name: finding.parts[name] * (1 if finding.loss_s > 0 else -1))
     where = f"mostly {_PARTS[part]}"
+    if finding.against == "own best":
+        reference = "the own best laps"
     if finding.loss_s < 0:
         return f"{place}: {finding.driver} gains {size} on {reference}, {laps}, {where}."
     words = [f"{_cause(e, reference)} ({e.cost_s:.2f} s)" for e in _clear(finding)]

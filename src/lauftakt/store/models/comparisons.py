@@ -69,3 +69,4 @@ class FindingRow(Owned, Base):
     brought_in_s: Mapped[float | None]
     unexplained_s: Mapped[float | None]
     carried_s: Mapped[float | None]
+    against: Mapped[str] = mapped_column(String(20), default="reference")

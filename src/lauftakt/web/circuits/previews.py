@@ -226,6 +226,8 @@ def _largest(findings: Sequence[Finding]) -> dict[tuple[int, str], Finding]:
     found: dict[tuple[int, str], Finding] = {}
     for item in findings:
         key = (item.run, item.corner or "")
+        if item.against != "reference":
+            continue
         if key not in found or item.loss_s > found[key].loss_s:
             found[key] = item
     return found

@@ -1,4 +1,4 @@
-"""What the causes of a finding leave over: what was brought in, what stays unexplained, what is carried on"""
+"""What the causes of a finding leave over, and what a driver is measured against"""
 
 import sqlalchemy as sa
 
@@ -16,6 +16,7 @@ def upgrade() -> None:
         sa.Column("brought_in_s", sa.Double, nullable=True),
         sa.Column("unexplained_s", sa.Double, nullable=True),
         sa.Column("carried_s", sa.Double, nullable=True),
+        sa.Column("against", sa.String(20), nullable=False, server_default="reference"),
     )
 
 
