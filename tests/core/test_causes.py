@@ -162,6 +162,18 @@ def test_a_driver_against_himself_costs_nothing(day, car: ShownCar) -> None:
     assert told.main == ["unclear"]
 
 
+def test_prices_that_leave_more_over_than_was_lost_explain_nothing(day, car: ShownCar) -> None:
+    layout, runs = day
+    sides = [drives(run, clean_passages(run, layout, 0).numbers, 0) for run in (runs[2], runs[0])]
+    both, prices = price(car, *sides, *passage_places(layout, 0, windows(layout)))
+    figures = [known_figures(run, [1, 2, 3], 0) for run in (runs[2], runs[0])]
+    assert explain(both, prices, *figures, 0.4, "left").causes
+    odd = replace(prices, cost={**prices.cost, "line": 5.0})
+    told = explain(both, odd, *figures, 0.4, "left")
+    assert (told.causes, told.brought_in_s, told.unexplained_s) == ((), 0.0, 0.4)
+    assert told.main == ["unclear"]
+
+
 def test_exchanging_everything_brings_the_references_time(day, car: ShownCar) -> None:
     layout, runs = day
     losses, missing = [], []

@@ -23,6 +23,8 @@ Array = NDArray[np.float64]
 LEAST_S = 0.01
 # Share of a price that rebuilding gets wrong: its scatter against passages driven again in the simulator.
 MODEL = 0.4
+# What prices leave over is never so little that it could not be chance, s.
+LEAST_REST_S = 0.1
 # A cause is told as one of two when it is beyond its own doubt, so many standard deviations.
 CLEAR = 1.0
 # A wheel that stands, and a slide that is held, for so long explain a braking or a way out, s.
@@ -108,7 +110,11 @@ def explain(
         found[named.cause] = named
     causes = tuple(sorted((c for c in found.values() if abs(c.cost_s) >= LEAST_S), key=lambda c: -c.cost_s))
     brought = prices.cost.get("brought_in", 0.0)
-    return Explanation(causes, brought, loss_s - brought - sum(c.cost_s for c in causes))
+    rest = loss_s - brought - sum(c.cost_s for c in causes)
+    if abs(rest) > max(abs(loss_s), LEAST_REST_S):
+        # Prices that leave more over than there is to explain explain nothing.
+        return Explanation((), 0.0, loss_s)
+    return Explanation(causes, brought, rest)
 
 
 def _where_lost(both: Pair, row: int) -> Stage:

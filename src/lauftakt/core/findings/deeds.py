@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass, fields, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -38,7 +39,7 @@ SAME_PLACE_M = 12.0
 EFFORT = 2
 # Nobody lives without some curvature: 1/m.
 STRAIGHT = 1e-4
-# Share of the car's own grip below which the road is straight enough to say nothing about the corner.
+# The tightest curvature is that over so much of the way, m.
 SLOW_PART_M = 8.0
 # The tightest part lies so near to the lowest speed, m.
 NEAR_M = 60.0
@@ -231,8 +232,10 @@ def _beside(own: Braking, theirs: Braking) -> tuple[Braking, Braking]:
 
 def _side(way: Course, car: ShownCar, first: int, last: int, dips: bool) -> Braking:
     found = [_braking(way, row, car, first, last, dips) for row in range(len(way.energy))]
-    columns = list(zip(*found, strict=True))
-    return Braking(*(column if k == EFFORT else np.array(column) for k, column in enumerate(columns)))  # type: ignore
+    columns: list[Any] = [
+        column if k == EFFORT else np.array(column) for k, column in enumerate(zip(*found, strict=True))
+    ]
+    return Braking(*columns)
 
 
 def _braking(

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from scipy.special import stdtrit
 from scipy.stats import mannwhitneyu
 
-from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.circuit.layout import Layout, Passage
 from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.grip import slowed_everywhere
 from lauftakt.core.findings.causes import Evidence, Explanation, explain
@@ -175,10 +175,9 @@ def _against_own_best(
         both, prices = price(
             car, drives(contender.run, own.numbers, position), drives(contender.run, best, position), low, high, apexes
         )
-        names = layout.passages[position].corners
         by_corner = corner_parts(contender.run, own.numbers, contender.run, best, layout, position, places)
         corner = max(by_corner, key=lambda name: sum(by_corner[name].values()), default=None)
-        if corner is None or not names:
+        if corner is None:
             continue
         which = [window.corner for window in places].index(corner)
         figures, theirs = (known_figures(contender.run, numbers, which) for numbers in (own.numbers, best))
@@ -186,31 +185,9 @@ def _against_own_best(
         told = explain(both, prices, figures, theirs, loss, direction)
         if told.main == ["unclear"]:
             continue
-        passage, losses = layout.passages[position], own.times - target
-        found.append(
-            Finding(
-                run=index,
-                driver=contender.driver,
-                passage=passage.name,
-                corner=corner,
-                from_m=passage.from_m,
-                to_m=passage.to_m,
-                loss_s=loss,
-                loss_u_s=u,
-                loss_to_lap_s=loss,
-                parts=_scaled({part: sum(p[part] for p in by_corner.values()) for part in PARTS}, loss),
-                cause=told.main[0],
-                second_cause=told.main[1] if len(told.main) > 1 else None,
-                seen_in=tuple(n for n, value in zip(own.numbers, losses, strict=True) if value > u),
-                clean=len(own.numbers),
-                best_lap=own.numbers[int(order[0])],
-                best_loss_s=float(losses[order[0]]),
-                causes=told.causes,
-                brought_in_s=told.brought_in_s,
-                unexplained_s=told.unexplained_s,
-                against="own best",
-            )
-        )
+        parts = _scaled({part: sum(p[part] for p in by_corner.values()) for part in PARTS}, loss)
+        stated = _stated(index, contender, layout.passages[position], own, target, u, parts, corner, told)
+        found.append(replace(stated, against="own best"))
     return found
 
 
@@ -402,30 +379,41 @@ def _state(match: _Match, layout: Layout, places: Sequence[Window], car: ShownCa
     told = None
     if loss > 0 and corner is not None and car is not None:
         told = _explained(match, theirs, layout, places, corner, car)
-    codes = told.main if told is not None else ["unclear"]
-    losses = own.times - match.target
+    stated = _stated(match.index, contender, passage, own, match.target, match.u, parts, corner, told)
+    carried = _carried(match, theirs, layout, places, car) if car is not None else None
+    return replace(stated, loss_to_lap_s=match.to_lap, carried_s=carried)
+
+
+def _stated(
+    index: int, contender: Contender, passage: Passage, own: Side, target: float, u: float, parts: dict[str, float],
+    corner: str | None, told: Explanation | None,
+) -> Finding:  # fmt: skip
+    """What is found in a passage: the median's distance to ``target``, in which laps, and why where it is a loss."""
+    losses = own.times - target
+    loss = float(np.median(own.times)) - target
+    sign = 1.0 if loss > 0 else -1.0
     best = int(np.argmin(own.times))
+    codes = (told.main if told is not None else ["unclear"]) if loss > 0 else []
     return Finding(
-        run=match.index,
+        run=index,
         driver=contender.driver,
         passage=passage.name,
         corner=corner,
         from_m=passage.from_m,
         to_m=passage.to_m,
         loss_s=loss,
-        loss_u_s=match.u,
-        loss_to_lap_s=match.to_lap,
+        loss_u_s=u,
+        loss_to_lap_s=loss,
         parts=parts,
-        cause=codes[0] if loss > 0 else None,
-        second_cause=codes[1] if loss > 0 and len(codes) > 1 else None,
-        seen_in=tuple(n for n, value in zip(own.numbers, losses * sign, strict=True) if value > match.u),
+        cause=codes[0] if codes else None,
+        second_cause=codes[1] if len(codes) > 1 else None,
+        seen_in=tuple(n for n, value in zip(own.numbers, losses * sign, strict=True) if value > u),
         clean=len(own.numbers),
         best_lap=own.numbers[best],
         best_loss_s=float(losses[best]),
         causes=told.causes if told is not None else (),
         brought_in_s=told.brought_in_s if told is not None else 0.0,
         unexplained_s=told.unexplained_s if told is not None else loss,
-        carried_s=_carried(match, theirs, layout, places, car) if car is not None else None,
     )
 
 
