@@ -17,8 +17,9 @@ Seeds below 1000 are for development; final figures are taken from 1000 on.
 import argparse
 import multiprocessing
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -338,12 +339,13 @@ def days_asked(parser: argparse.ArgumentParser) -> argparse.Namespace:
     return chosen
 
 
-def main() -> None:
-    chosen = days_asked(days_parser(__doc__))
-    work = [(chosen.first_seed + i, chosen.laps, chosen.circuit, chosen.drawn) for i in range(chosen.days)]
+def tell_days(
+    judge: Callable[[Any], dict[str, Tally]], work: Sequence[Any], lines: Callable[[str, Tally], Iterator[str]]
+) -> None:
+    """Judge days side by side, put what they showed together, and print it."""
     total: dict[str, Tally] = {}
     with multiprocessing.Pool(2) as pool:
-        for number, tallies in enumerate(pool.imap_unordered(judge_day, work), 1):
+        for number, tallies in enumerate(pool.imap_unordered(judge, work), 1):
             for name, tally in tallies.items():
                 sums = total.setdefault(name, defaultdict(list))
                 for key, values in tally.items():
@@ -351,6 +353,12 @@ def main() -> None:
             print(f"{number} of {len(work)} days judged", flush=True)
     for name, tally in total.items():
         print("\n".join(lines(name, tally)))
+
+
+def main() -> None:
+    chosen = days_asked(days_parser(__doc__))
+    work = [(chosen.first_seed + i, chosen.laps, chosen.circuit, chosen.drawn) for i in range(chosen.days)]
+    tell_days(judge_day, work, lines)
 
 
 if __name__ == "__main__":

@@ -9,7 +9,6 @@ same laps without it, with several every subset of them, shared out by Shapley's
 accuracy.py.
 """
 
-import multiprocessing
 import time
 from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
@@ -18,7 +17,7 @@ from itertools import combinations
 from math import factorial
 
 import numpy as np
-from accuracy import RECEIVER, Tally, Truth, days_asked, days_parser, percent
+from accuracy import RECEIVER, Tally, Truth, days_asked, days_parser, percent, tell_days
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
@@ -279,16 +278,7 @@ def main() -> None:
     parser.add_argument("--together", type=int, default=1, help="mistakes in one passage")
     chosen = days_asked(parser)
     work = [(chosen.first_seed + i, chosen.laps, chosen.together) for i in range(chosen.days)]
-    total: dict[str, Tally] = {}
-    with multiprocessing.Pool(2) as pool:
-        for number, tallies in enumerate(pool.imap_unordered(judge_day, work), 1):
-            for name, tally in tallies.items():
-                sums = total.setdefault(name, defaultdict(list))
-                for key, values in tally.items():
-                    sums[key] += values
-            print(f"{number} of {len(work)} days judged", flush=True)
-    for name, tally in total.items():
-        print("\n".join(lines(name, tally)))
+    tell_days(judge_day, work, lines)
 
 
 if __name__ == "__main__":
