@@ -23,8 +23,9 @@ from scipy.ndimage import gaussian_filter1d
 
 from lauftakt.core import AnalysedRun, Layout, Log, analyse_run, make_layout
 from lauftakt.core.circuit.passages import passage_range
-from lauftakt.core.findings.finding import Finding, find
+from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.findings.statement import Finding
 from lauftakt.demo.car import Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.circuits import CIRCUITS
@@ -55,7 +56,14 @@ KINDS: dict[str, tuple[str, str, tuple[float, float]]] = {
     "early_turn_in": ("early_turn_in", ANYWHERE, (6.0, 14.0)),
     "unused_width": ("unused_width", ANYWHERE, (0.3, 0.8)),
     "needless_lift": ("needless_lift", FLAT, (30.0, 90.0)),
+    "braked_too_late": ("braked_too_late", BRAKED, (6.0, 15.0)),
+    "understeer": ("understeer", ANYWHERE, (0.05, 0.12)),
+    "oversteer": ("oversteer", ANYWHERE, (12.0, 30.0)),
+    "locked_wheel": ("locked_wheel", BRAKED, (18.0, 40.0)),
 }
+# What positions and speed alone cannot tell.
+UNSEEN = ("wrong_gear", "understeer", "oversteer", "locked_wheel")
+SHARES = ("wrong_gear", "soft_brake", "over_slow", "unused_width", "understeer")
 SEEN_S = 0.08
 
 
@@ -137,16 +145,13 @@ def random_day(seed: int, laps: int, together: int) -> Day:
             for chosen in fits[:together]:
                 deck.remove(chosen)
                 amount = float(random.uniform(*KINDS[chosen][2]))
-                scaled = (
-                    amount if chosen in ("wrong_gear", "soft_brake", "over_slow", "unused_width") else amount * short
-                )
-                habits.append(Habit(names[first], chosen, scaled, 1.0))
+                habits.append(Habit(names[first], chosen, amount * (1.0 if chosen in SHARES else short), 1.0))
         drivers.append(replace(base, name=f"student {number}", habits=tuple(habits)))
     motions, logs, seeds = [], [], []
     for driver in drivers:
         seeds.append(int(random.integers(2**31)))
         motions.append(drive_run(circuit, car, driver, timed_laps=laps, seed=seeds[-1], line=line))
-        sensors = Sensors(speed_scale=1 + float(random.uniform(-0.015, 0.015)), receiver_noise=0.05)
+        sensors = Sensors(speed_scale=1 + float(random.uniform(-0.015, 0.015)), receiver_noise=0.05, wheels=True)
         logs.append(record(circuit, car, motions[-1], sensors, seed=seeds[-1] + 1, meta={"driver": driver.name}))
     layout, _ = make_layout(logs, sketch_of(circuit))
     scale = layout.length / circuit.length
@@ -218,12 +223,13 @@ def judge_day(work: tuple[int, int, int]) -> dict[str, Tally]:
         own = {(f.run, f.passage): f for f in found}
         for index, mistakes in enumerate(day.mistakes):
             for mistake in mistakes:
-                _judge(tally, mistake, own.get((index, day.layout.passages[mistake.passage].name)))
+                finding = own.get((index, day.layout.passages[mistake.passage].name))
+                _judge(tally, mistake, finding, name != "car log")
         tallies[name] = dict(tally)
     return tallies
 
 
-def _judge(tally: Tally, mistake: Mistake, finding: Finding | None) -> None:
+def _judge(tally: Tally, mistake: Mistake, finding: Finding | None, receiver: bool) -> None:
     if mistake.together_s < SEEN_S:
         return
     tally["found"].append(float(finding is not None))
@@ -235,7 +241,7 @@ def _judge(tally: Tally, mistake: Mistake, finding: Finding | None) -> None:
     many = max(2, len(mistake.habits))
     told = [one.cause for one in finding.causes if one.cost_s > 0][:many]
     for habit, cost in zip(mistake.habits, mistake.cost_s, strict=True):
-        if cost < SEEN_S:
+        if cost < SEEN_S or (receiver and habit.kind in UNSEEN):
             continue
         name = KINDS[habit.kind][0]
         one = by_name.get(name)

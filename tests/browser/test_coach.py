@@ -56,8 +56,18 @@ def test_from_files_to_a_figure(signed_in: Page, day: Day, tmp_path: Path) -> No
     expected = stretch_loss(ines.traces[lap], halvard.traces[reference], low, high, False)
     expect(page.locator("[data-figure=loss]")).to_have_count(1)
     assert abs(loss_on_card(page, "Ines") - expected.loss_s) < 0.0051
-    expect(page.locator(".says")).to_contain_text("Ines gives away")
-    expect(page.locator(".says")).to_contain_text("in 8 of 8 laps")
+    expect(page.locator(".says")).to_contain_text("Ines brakes")
+    expect(page.locator(".says")).to_contain_text("earlier than Halvard")
+    expect(page.locator(".says")).to_contain_text("In all 8 laps")
+
+    # What the loss is made of; a click on a part shows in the score how the lap would be without it.
+    price = page.get_by_role("figure", name=re.compile("made of"))
+    part = price.get_by_role("button", name="braking early")
+    part.click()
+    expect(part).to_have_attribute("aria-pressed", "true")
+    expect(price).to_contain_text("quicker here")
+    page.wait_for_url("**without=early_brake*")
+    expect(page.locator(".standing")).to_contain_text("to the own best here")
 
     # The address restores the view.
     page.wait_for_url("**passage=*")

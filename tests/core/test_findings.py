@@ -10,7 +10,7 @@ from lauftakt.core.comparison.composite import composite_lap
 from lauftakt.core.comparison.spread import alone, band, spread, steadiness, trend
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
-from lauftakt.core.findings.telling import tell
+from lauftakt.core.findings.words import metric, tell
 from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.core.run import AnalysedRun
 from lauftakt.demo.drive import drive_run
@@ -44,7 +44,7 @@ def test_every_mistake_is_found_and_nothing_about_the_twin(studied) -> None:
         passage = next(p.name for p in layout.passages if corner.name in p.corners)
         found = next(f for f in findings if f.passage == passage)
         assert found.loss_s == pytest.approx(mistake.cost_s, abs=0.35 * mistake.cost_s + 0.03)
-        assert found.corner in tell(found, "reference")
+        assert found.corner in metric(tell(found, "reference"))
 
 
 def test_a_single_driver_is_measured_against_the_own_best(studied) -> None:
@@ -69,7 +69,7 @@ def test_a_single_driver_is_measured_against_the_own_best(studied) -> None:
     assert found[0].corner == corner
     assert "soft_brake" in (found[0].cause, found[0].second_cause)
     assert found[0].put_forward
-    assert "the own best laps" in tell(found[0], "nobody")
+    assert "the own best laps" in metric(tell(found[0], "nobody"))
 
 
 def test_the_other_way_round_losses_are_strengths(studied) -> None:
@@ -96,7 +96,7 @@ def test_less_grip_everywhere_is_said_once(studied) -> None:
     assert findings[0].cause == "car_or_conditions"
     assert findings[0].passage is None
     assert findings[0].loss_s > 2
-    assert "Everywhere" in tell(findings[0], "dry")
+    assert "Everywhere" in metric(tell(findings[0], "dry"))
     assert sum(f.loss_s for f in findings[1:]) < 0.6 * findings[0].loss_s
     dry, _ = find([Contender(runs[0], "dry"), Contender(runs[2], "student")], 0, layout)
     assert "car_or_conditions" not in {f.cause for f in dry}

@@ -140,3 +140,72 @@ def test_gears_are_derived_from_engine_and_road_speed() -> None:
     engine = speed * ratio * (1 + 0.003 * random.standard_normal(3000))
     assert (derived_gear(engine, speed) == gear).mean() > 0.99
     assert derived_gear(speed * 30 * np.exp(random.standard_normal(3000)), speed) is None
+
+
+def test_full_throttle_is_where_it_stays_full() -> None:
+    """A throttle that is full between two apexes and let off again is not yet full for good."""
+    rows = straight_brake(100.0)
+    rows["throttle"] = np.where(S > 265, 1.0, 0.0)
+    rows["throttle"][90:265] = 0.0
+    rows["throttle"][:90] = 1.0
+    first = one_lap(rows)
+    rows["throttle"] = rows["throttle"].copy()
+    rows["throttle"][285:330] = 0.3
+    later = one_lap(rows)
+    assert first.full_throttle_m == pytest.approx(266, abs=1.5)
+    assert later.full_throttle_m == pytest.approx(330, abs=1.5)
+    assert (first.throttle_lifts, later.throttle_lifts) == (0, 1)
+
+
+@pytest.mark.parametrize("known", [True, False])
+def test_a_gear_change_on_the_way_out_is_no_lift(known: bool) -> None:
+    rows = straight_brake(100.0)
+    rows["throttle"] = np.where(S > 265, 1.0, np.where(S < 90, 1.0, 0.0))
+    # Closed altogether for a fifth of a second to take the next gear.
+    pace = float(rows["speed"][340])
+    rows["throttle"][340 : 340 + round(0.2 * pace)] = 0.0
+    if known:
+        rows["gear"] = np.where(S > 343, 4.0, 3.0)
+    found = one_lap(rows)
+    assert found.full_throttle_m == pytest.approx(266, abs=1.5)
+    assert found.throttle_lifts == 0
+
+
+def test_blips_are_neither_picked_up_nor_lifts() -> None:
+    rows = straight_brake(100.0)
+    rows["throttle"] = np.where(S > 265, 1.0, np.where(S < 90, 1.0, 0.0))
+    for begin in (160, 205, 251):
+        rows["throttle"][begin : begin + 6] = 0.4
+        rows["brake_pressure"][begin + 1 : begin + 4] *= 0.8
+    found = one_lap(rows)
+    assert found.blips == 3
+    assert found.blip_peak == pytest.approx(0.4)
+    assert found.blip_brake_lost == pytest.approx(0.2, abs=0.02)
+    assert found.throttle_pickup_m == pytest.approx(266, abs=1.5)
+    assert found.throttle_lifts == 0
+    assert one_lap(straight_brake(100.0)).blips == 0
+
+
+def test_a_brake_that_is_taken_again_is_unsteady() -> None:
+    rows = straight_brake(100.0)
+    steady = one_lap(rows)
+    rows["brake_pressure"][180:200] *= 0.6
+    assert steady.brake_steadiness == pytest.approx(1.0, abs=0.01)
+    assert one_lap(rows).brake_steadiness == pytest.approx(0.6, abs=0.05)
+
+
+def test_share_taken_off_before_the_turn_in_and_grip_used() -> None:
+    rows = straight_brake(100.0)
+    turning = np.where((S > 200) & (S < 330), 9.0 * np.sin(np.pi * np.clip((S - 200) / 130, 0, 1)), 0.0)
+    found = one_lap({**rows, "aside": turning, "steering": 0.02 * turning})
+    assert found.turn_in_m is not None
+    taken = np.interp([100.0, found.turn_in_m], S, rows["speed"])
+    share = (taken[0] - taken[1]) / (taken[0] - rows["speed"].min())
+    assert found.brake_before_turn_in == pytest.approx(share, abs=0.02)
+    assert 0.9 < found.grip_used_min_speed < 1.15
+    assert found.grip_used_exit < found.grip_used_min_speed
+    assert found.steering_rate is not None
+    # The same bend with half as much wheel again: the front slides.
+    pushed = one_lap({**rows, "aside": turning, "steering": 0.03 * turning})
+    assert pushed.steering_demand == pytest.approx(1.5 * found.steering_demand)
+    assert one_lap({**rows, "aside": turning}).steering_demand is None

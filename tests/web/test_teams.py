@@ -36,6 +36,7 @@ DELETE /api/account/sign-ins/<int:sign_in_id>              + ? ? ? ? 0 0
 GET    /api/actions                                        + + + - e 0 0
 POST   /api/actions/<int:action_id>/undo                   + + - - ? 0 0
 GET    /api/card                                           + + + ? ? 0 0
+GET    /api/card/without                                   + + + ? ? 0 0
 GET    /api/choices                                        + + + ? ? 0 0
 GET    /api/curves                                         + + + ? ? 0 0
 GET    /api/desk                                           + + + ? ? 0 0
@@ -47,6 +48,7 @@ GET    /api/dialects/<int:dialect_id>/file                 + + + - ? 0 0
 GET    /api/drivers/<int:driver_id>/forget                 + + - - ? 0 0
 POST   /api/drivers/<int:driver_id>/join                   + + - - ? 0 0
 POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
+GET    /api/events/<int:event_id>/reading                  + + + - ? 0 0
 GET    /api/hand-ins                                       + + + - e 0 0
 POST   /api/hand-ins                                       + + - - + 0 0
 DELETE /api/hand-ins/<int:hand_in_id>                      + + - - ? 0 0
@@ -275,6 +277,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/curves": f"?laps={curves}&reference={base}",
         "/api/doubt": f"?laps={curves}&reference={base}",
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",
+        "/api/card/without": f"?laps={curves.split(',')[1]}&reference={base}&passage=P1&cause=soft_brake",
         "/api/choices": f"?event={ids['event_id']}",
         "/api/laps": f"?event={ids['event_id']}",
         "/api/watch": f"?event={ids['event_id']}",

@@ -6,7 +6,7 @@ metre by the driver's habits, then smoothed to what pedals and tyres can follow.
 """
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -20,6 +20,14 @@ from lauftakt.demo.line import path_geometry, racing_line
 
 Array = NDArray[np.float64]
 
+# Kinds that are another line and nothing else.
+LINES = ("late_turn_in", "early_turn_in", "unused_width")
+# The throttle was picked up for so many metres before somebody hesitates.
+HESITATES_M = 14.0
+# Who brakes too late is slower by this share once the corner is reached.
+OVERSHOT = 0.03
+# A front that slides carries the car outwards, m for each unit of the habit's amount.
+WIDE_M = 8.0
 PIT_SPEED = 16.0
 RUN_UP_M = 1200.0
 RUN_OUT_M = 600.0
@@ -31,7 +39,8 @@ class Motion:
 
     ``distance`` counts along the centre line from the start line's first lap (unwrapped), ``path`` along the driven
     path; both are sampled with ``time`` at every metre of centre line. ``crossings`` are the true times at which the
-    start line is crossed.
+    start line is crossed. ``steer`` is what the front wheels are turned beyond what the path needs, as a share of that;
+    ``slip`` the share by which the left front wheel turns too slowly.
     """
 
     time: Array
@@ -45,6 +54,8 @@ class Motion:
     acceleration: Array
     gear: Array
     offset: Array
+    steer: Array
+    slip: Array
     crossings: Array
 
     def at(self, time: Array) -> dict[str, Array]:
@@ -57,7 +68,7 @@ class Motion:
             "x": PchipInterpolator(self.path, self.x)(along),
             "y": PchipInterpolator(self.path, self.y)(along),
         }
-        for name in ("heading", "curvature", "acceleration"):
+        for name in ("heading", "curvature", "acceleration", "steer", "slip"):
             found[name] = np.interp(along, self.path, getattr(self, name))
         found["gear"] = self.gear[np.clip(np.searchsorted(self.path, along, side="right") - 1, 0, None)]
         return found
@@ -74,6 +85,9 @@ class _Limits:
         self.brake = np.full(len(curvature), driver.brake_level)
         self.drive = np.full(len(curvature), driver.pace_share)
         self.gears_high = np.zeros(len(curvature), dtype=int)
+        self.steer = np.zeros(len(curvature))
+        self.slip = np.zeros(len(curvature))
+        self.later: list[tuple[int, int, int]] = []
 
 
 def _apex_of(speed: Array, near: int, reach: int) -> int:
@@ -106,13 +120,11 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
         sign = -1.0 if habit.kind == "over_slow" else 1.0
         limits.speed_share *= 1.0 + sign * amount * np.exp(-0.5 * (away / (28.0 / step)) ** 2)
     elif habit.kind == "late_throttle":
-        # Counted from where the car would begin to gain speed, which in a long corner is well after the apex.
-        after = np.arange(apex, apex + round(60 / step))
-        ready = int(after[plain[after % count] < 1.03 * plain[apex]][-1])
+        ready = _ready(plain, apex, step)
         zone = _window(count, apex, (ready - apex) * step + amount, step)
         limits.drive[zone] = 0.06
     elif habit.kind == "hesitant_throttle":
-        zone = _window(count, apex + round(18 / step), amount, step)
+        zone = _window(count, _ready(plain, apex, step) + round(HESITATES_M / step), amount, step)
         limits.drive[zone] = -0.25
     elif habit.kind == "wrong_gear":
         zone = _window(count, apex - round(15 / step), 130, step)
@@ -142,11 +154,50 @@ def _apply(habit: Habit, limits: _Limits, plain: Array, apex: int, strength: flo
         zone = _window(count, apex, amount, step)
         limits.drive[zone] = -3.0
     elif habit.kind == "late_coasting":
-        after = np.arange(apex, apex + round(60 / step))
-        ready = int(after[plain[after % count] < 1.03 * plain[apex]][-1])
+        ready = _ready(plain, apex, step)
         limits.drive[_window(count, apex, (ready - apex) * step + amount, step)] = -1.0
-    elif habit.kind not in ("late_turn_in", "early_turn_in", "unused_width"):
+    elif habit.kind == "braked_too_late":
+        # The whole braking lies later (see _brake_later); the car is too fast for the way in, slower than it need be
+        # afterwards, and the throttle has to wait until it is back on its line.
+        begin, slow = _braking_zone(plain, apex, step)
+        shift = round(amount / step)
+        limits.later.append((begin, slow, shift))
+        limits.speed_share *= 1.0 - OVERSHOT * np.exp(
+            -0.5 * ((away - (slow - apex) - shift - 15.0 / step) * step / 10.0) ** 2
+        )
+        ready = _ready(plain, apex, step)
+        limits.drive[_window(count, slow + shift, (ready - slow) * step + 0.5 * amount, step)] = 0.06
+    elif habit.kind == "understeer":
+        limits.speed_share *= 1.0 - amount / 2 * np.exp(-0.5 * (away / (28.0 / step)) ** 2)
+        limits.steer += 4.0 * amount * np.exp(-0.5 * (away / (24.0 / step)) ** 2)
+    elif habit.kind == "oversteer":
+        zone = _window(count, apex + round(12 / step), amount, step)
+        limits.drive[zone] = -0.3
+        limits.steer[zone] -= 1.7 * np.sin(np.linspace(0.0, np.pi, len(zone))) ** 0.5
+    elif habit.kind == "locked_wheel":
+        # A wheel that slides brakes less than one that rolls, and whoever feels it lets go for a moment.
+        begin, slow = _braking_zone(plain, apex, step)
+        middle = (begin + slow) // 2
+        zone = _window(count, middle - round(amount / 2 / step), amount, step)
+        limits.brake[zone] *= 0.2
+        limits.slip[zone] = 0.85
+    elif habit.kind not in LINES:
         raise ValueError(f"No habit is called {habit.kind!r}.")
+
+
+def _brake_later(speed: Array, plain: Array, limits: _Limits) -> Array:
+    """A lap in which some brakings lie later as a whole, faster into the corner than the driver's usual limit."""
+    found = speed.copy()
+    for begin, slow, shift in limits.later:
+        zone = np.arange(begin, slow + shift + 1)
+        found[zone % len(found)] = np.maximum(found[zone % len(found)], plain[(zone - shift) % len(plain)])
+    return found
+
+
+def _ready(plain: Array, apex: int, step: float) -> int:
+    """Index of the place from which the car would begin to gain speed: in a long corner well after the apex."""
+    after = np.arange(apex, apex + round(60 / step))
+    return int(after[plain[after % len(plain)] < 1.03 * plain[apex]][-1])
 
 
 def _braking_zone(plain: Array, apex: int, step: float) -> tuple[int, int]:
@@ -167,6 +218,14 @@ def _nearer_to_the_middle(offset: Array, circuit: Circuit, apex: int, share: flo
     count, step = len(offset), circuit.step
     away = ((np.arange(count) - apex + count // 2) % count - count // 2) * step
     return np.asarray(offset * (1.0 - share * np.exp(-0.5 * (away / 60.0) ** 2)))
+
+
+def _runs_wide(offset: Array, circuit: Circuit, apex: int, metres: float) -> Array:
+    """The line of a car that is carried outwards by some metres in the middle of a corner."""
+    count, step = len(offset), circuit.step
+    away = ((np.arange(count) - apex + count // 2) % count - count // 2) * step
+    inwards = np.sign(circuit.curvature[np.arange(apex - 5, apex + 6) % count].mean())
+    return np.asarray(offset - inwards * metres * np.exp(-0.5 * ((away - 10.0) / 35.0) ** 2))
 
 
 def _turn_in_late(offset: Array, circuit: Circuit, apex: int, metres: float) -> Array:
@@ -221,9 +280,14 @@ def _sweep(car: Car, limits: _Limits, curvature: Array, advance: Array, index: N
 
 def plain_speed(circuit: Circuit, car: Car, driver: Driver, line: Array) -> Array:
     """Speed along a line of a driver who does nothing wrong, (n,) m/s."""
-    _, _, advance, curvature = path_geometry(circuit, line)
+    _, _, advance, curvature = path_geometry(circuit, _followed(line, circuit))
     limits = _Limits(circuit, car, driver, gaussian_filter1d(curvature, 3, mode="wrap"))
     return _passes(car, limits, curvature, advance)
+
+
+def _followed(offset: Array, circuit: Circuit) -> Array:
+    """A line as a car can follow it, on the road."""
+    return np.clip(gaussian_filter1d(offset, 4, mode="wrap"), -circuit.width / 2, circuit.width / 2)
 
 
 def drive_run(
@@ -255,11 +319,9 @@ def drive_run(
     good = racing_line(circuit) if line is None else line
     count = len(circuit.x)
     at = {name: round(s / circuit.step) % count for name, s in circuit.corners}
-    _, _, base_advance, base_curvature = path_geometry(circuit, good)
-    base = _Limits(circuit, car, driver, gaussian_filter1d(base_curvature, 3, mode="wrap"))
-    plain = _passes(car, base, base_curvature, base_advance)
+    plain = plain_speed(circuit, car, driver, good)
     apex = {name: _apex_of(plain, i, round(45 / circuit.step)) for name, i in at.items()}
-    speeds, offsets, highs = [], [], []
+    speeds, offsets, highs, handling = [], [], [], []
     total = timed_laps + 2
     for lap in range(total):
         wander = gaussian_filter1d(random.standard_normal(count), 60 / circuit.step, mode="wrap")
@@ -276,7 +338,9 @@ def drive_run(
                 offset = _turn_in_late(offset, circuit, apex[habit.corner], amount)
             elif habit.kind == "unused_width":
                 offset = _nearer_to_the_middle(offset, circuit, apex[habit.corner], min(amount, 1.0))
-        offset = np.clip(gaussian_filter1d(offset, 4, mode="wrap"), -circuit.width / 2, circuit.width / 2)
+            elif habit.kind == "understeer":
+                offset = _runs_wide(offset, circuit, apex[habit.corner], WIDE_M * amount)
+        offset = _followed(offset, circuit)
         _, _, advance, curvature = path_geometry(circuit, offset)
         limits = _Limits(circuit, car, driver, gaussian_filter1d(curvature, 3, mode="wrap"))
         for name, (corner, brake, drive) in levels.items():
@@ -297,8 +361,9 @@ def drive_run(
         if out_lap or in_lap:
             limits.speed_share *= 0.86 if out_lap else 0.82
             limits.drive *= np.where(limits.drive > 0, 0.75, 1.0)
-        speeds.append(_passes(car, limits, curvature, advance))
+        speeds.append(_brake_later(_passes(car, limits, curvature, advance), plain, limits))
         highs.append(limits.gears_high)
+        handling.append((limits.steer, limits.slip))
         offsets.append(offset)
     begin, end = round(230 / circuit.step), total * count - round(190 / circuit.step)
     cap = np.full(total * count, np.inf)
@@ -311,7 +376,9 @@ def drive_run(
     speed[begin] = 2.0
     speed[end - 1] = 2.0
     speed = _join(car, speed[begin:end], tiled["advance"][begin:end])
-    return _motion(car, speed, np.concatenate(highs)[begin:end], tiled, begin, end, circuit)
+    steer, slip = (np.concatenate(column)[begin:end] for column in zip(*handling, strict=True))
+    high = np.concatenate(highs)[begin:end]
+    return replace(_motion(car, speed, high, tiled, begin, end, circuit), steer=steer, slip=slip)
 
 
 def _blend(offsets: Array, circuit: Circuit) -> Array:
@@ -388,5 +455,7 @@ def _motion(
         acceleration=acceleration,
         gear=gear,
         offset=path["offset"][begin:end],
+        steer=np.zeros_like(speed),
+        slip=np.zeros_like(speed),
         crossings=crossings,
     )

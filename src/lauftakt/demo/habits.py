@@ -25,6 +25,10 @@ class Habit:
     ``late_release``       stays on the brake for ``amount`` metres beyond the apex
     ``early_turn_in``      turns in ``amount`` metres early
     ``unused_width``       stays ``amount`` (share) nearer to the middle of the road
+    ``braked_too_late``    brakes ``amount`` metres late, runs wide after the turn-in and waits with the throttle for it
+    ``understeer``         asks for ``amount`` (share) more than the front tyres have: more wheel, wider, slower
+    ``oversteer``          corrects a slide for ``amount`` metres after the apex
+    ``locked_wheel``       locks a front wheel for ``amount`` metres half way through the braking
     ``strong``             carries ``amount`` (share) more speed than the driver's general level
 
     ``share`` is the share of laps in which it happens.

@@ -86,6 +86,8 @@ def drive_course(circuit: Circuit, car: Car, driver: Driver, *, drives: int, see
         acceleration=np.gradient(joined["speed"], joined["time"]),
         gear=car.gear_at(joined["speed"]),
         offset=np.zeros(len(path)),
+        steer=np.zeros(len(path)),
+        slip=np.zeros(len(path)),
         crossings=np.array(crossings),
     )
 

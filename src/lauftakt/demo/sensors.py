@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 from scipy.signal import lfilter
 
 from lauftakt.core.log.model import Channel, Log
-from lauftakt.core.log.roles import ROLES
+from lauftakt.core.log.roles import ROLES, WHEELS
 from lauftakt.core.plane import Plane
 from lauftakt.demo.car import GRAVITY, Car
 from lauftakt.demo.circuit import Circuit
@@ -24,7 +24,7 @@ class Sensors:
     wheel speed, ``speed_noise`` in m/s. ``delay_s`` is how much later positions are than everything else, ``drop_outs``
     of ``drop_out_s`` without positions, single ``jumps`` of positions, ``frozen`` stretches of 2 s, and ``clock_gaps``
     of 0.3 to 0.8 s without any sample are scattered over the run. ``receiver_noise`` adds the receiver's own speed with
-    that noise; ``roles`` leaves out all other channels.
+    that noise, ``wheels`` the speed of each wheel; ``roles`` leaves out all other channels.
     """
 
     fix_hz: float = 10.0
@@ -42,6 +42,7 @@ class Sensors:
     frozen: int = 0
     clock_gaps: int = 0
     receiver_noise: float | None = None
+    wheels: bool = False
     roles: tuple[str, ...] | None = None
 
 
@@ -78,6 +79,7 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
     pressure = np.clip(braking, 0.0, 1.3) * car.full_brake_bar * 1e5
     rpm = car.engine_rpm(true["speed"], true["gear"])
     wheel = np.arctan(true["curvature"] * car.wheelbase_m) + car.understeer * true["curvature"] * true["speed"] ** 2
+    wheel = wheel * (1.0 + true["steer"])
     slow = np.arange(0.0, end, 1.0 / sensors.slow_hz)
     work = np.interp(slow, fast, rpm / car.rpm_limit)
     warm = 1.0 - np.exp(-slow / 240.0)
@@ -108,6 +110,10 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
         values["receiver_speed"] = (fixes, np.maximum(own, 0.0))
     if len(car.gear_top_speeds) < 2:
         del values["gear"]
+    for at in WHEELS if sensors.wheels else ():
+        turning = true["speed"] * sensors.speed_scale * (1.0 - true["slip"] * (at == WHEELS[0]))
+        rough = sensors.speed_noise * random.standard_normal(len(fast))
+        values[f"wheel_{at[0]}_{at[1]}"] = (fast, np.maximum(turning + rough, 0.0))
     values["yaw_rate"] = (fast, true["curvature"] * true["speed"] + 0.01 * random.standard_normal(len(fast)))
     if sensors.roles is not None:
         values = {role: pair for role, pair in values.items() if role in sensors.roles}

@@ -1,6 +1,7 @@
 """The machine-readable result of a study, see docs/formats.md and ``analysis.schema.json``."""
 
 import json
+from math import degrees
 from pathlib import Path
 from typing import Any
 
@@ -9,8 +10,9 @@ from scipy.constants import g as GRAVITY
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.delta import delta_uncertainty, time_delta
-from lauftakt.core.findings.finding import Finding
-from lauftakt.core.findings.telling import KMH, tell
+from lauftakt.core.findings.ranking import elsewhere
+from lauftakt.core.findings.statement import Finding
+from lauftakt.core.findings.words import KMH, metric, tell
 from lauftakt.core.laps.lap import Lap
 from lauftakt.core.log.model import Log
 from lauftakt.core.run import AnalysedRun
@@ -172,7 +174,12 @@ def _corner(figures: Figures, run: AnalysedRun) -> dict[str, Any]:
         "brake_peak_unit": None if peak is None else unit,
         "brake_rise_s": _round(figures.brake_rise_s, 3),
         "brake_shape": figures.brake_shape,
+        "brake_steadiness": _round(figures.brake_steadiness, 3),
+        "brake_before_turn_in": _round(figures.brake_before_turn_in, 3),
         "brake_applications": figures.brake_applications,
+        "blips": figures.blips,
+        "blip_peak": _round(figures.blip_peak, 3),
+        "blip_brake_lost": _round(figures.blip_brake_lost, 3),
         "mean_braking_g": _round(None if figures.mean_braking is None else figures.mean_braking / GRAVITY, 4),
         "min_speed_kmh": kmh(figures.min_speed),
         "min_speed_m": round(figures.min_speed_m, 2),
@@ -184,6 +191,9 @@ def _corner(figures: Figures, run: AnalysedRun) -> dict[str, Any]:
         "gear": figures.gear,
         "turn_in_m": _round(figures.turn_in_m, 2),
         "steering_reversals": figures.steering_reversals,
+        "steering_rate_dps": _round(None if figures.steering_rate is None else degrees(figures.steering_rate), 1),
+        "grip_used_min_speed": round(figures.grip_used_min_speed, 3),
+        "grip_used_exit": round(figures.grip_used_exit, 3),
         "offset_turn_in_m": _round(figures.offset_turn_in, 2),
         "offset_apex_m": _round(figures.offset_apex, 2),
         "offset_exit_m": _round(figures.offset_exit, 2),
@@ -248,5 +258,5 @@ def _finding(finding: Finding, study: Study) -> dict[str, Any]:
         "of": finding.clean,
         "best_passage": {"lap": finding.best_lap, "loss_s": round(finding.best_loss_s, 4)},
         "put_forward": finding.put_forward,
-        "text": tell(finding, study.entries[study.reference].driver),
+        "text": metric(tell(finding, study.entries[study.reference].driver, elsewhere(finding, study.findings))),
     }

@@ -9,8 +9,9 @@ import numpy as np
 
 from lauftakt.core.circuit.drafting import read_tracks
 from lauftakt.core.circuit.layout import Layout, LayoutSketch
-from lauftakt.core.findings.finding import Finding, find
+from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.findings.statement import Finding
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track
 from lauftakt.core.pipeline import analyse_run, layout_from, layout_without_positions

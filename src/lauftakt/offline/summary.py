@@ -1,7 +1,8 @@
 """A study as text for people."""
 
-from lauftakt.core.findings.telling import tell
-from lauftakt.offline.study import Study
+from lauftakt.core.findings.ranking import elsewhere
+from lauftakt.core.findings.words import metric, tell
+from lauftakt.offline.study import Entry, Study
 
 
 def clock(seconds: float) -> str:
@@ -39,9 +40,17 @@ def summary(study: Study) -> str:
     told = [finding for finding in study.findings if finding.put_forward]
     if told:
         lines += ["", "Where time is lost:"]
-        lines += [f"  {tell(finding, base.driver)}" for finding in told]
+        lines += [f"  {metric(tell(finding, base.driver, elsewhere(finding, study.findings)))}" for finding in told]
+    nothing = [entry.driver for entry in _judged(study) if all(finding.driver != entry.driver for finding in told)]
+    if nothing:
+        lines += ["", f"Nothing worth a run: {', '.join(dict.fromkeys(nothing))}."]
     kept = [finding for finding in study.strengths if finding.put_forward]
     if kept:
         lines += ["", "Where time is won:"]
-        lines += [f"  {tell(finding, base.driver)}" for finding in kept]
+        lines += [f"  {metric(tell(finding, base.driver))}" for finding in kept]
     return "\n".join(lines)
+
+
+def _judged(study: Study) -> list[Entry]:
+    """Runs with laps to judge their driver by."""
+    return [entry for entry in study.entries if entry.run is not None and entry.run.counting]

@@ -10,13 +10,16 @@ from threading import Lock
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.findings.finding import FINDINGS_VERSION, Finding, find
+from lauftakt.core.findings.finding import FINDINGS_VERSION, find
+from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.findings.statement import Finding
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.run import AnalysedRun
 from lauftakt.store.database import Database, NotFound, mine, now
-from lauftakt.store.lineup import CurveCache, Entry
-from lauftakt.store.models import Comparison, ComparisonMember, FindingRow, Run
+from lauftakt.store.layouts import load_layout
+from lauftakt.store.lineup import CurveCache, Entry, said_of_traffic
+from lauftakt.store.models import Analysis, Comparison, ComparisonMember, FindingRow, Run
 
 
 def key_of(entries: Mapping[int, Entry], reference: tuple[int, int]) -> str:
@@ -25,9 +28,36 @@ def key_of(entries: Mapping[int, Entry], reference: tuple[int, int]) -> str:
         CODE_VERSION,
         FINDINGS_VERSION,
         [entries[reference[0]].analysis.id, reference[1]],
-        sorted((entry.analysis.id, entry.run.driver_id, entry.revision) for entry in entries.values()),
+        sorted(
+            (entry.analysis.id, entry.run.driver_id, entry.run.car_id or 0, entry.revision)
+            for entry in entries.values()
+        ),
     ]
     return hashlib.sha256(json.dumps(told).encode()).hexdigest()
+
+
+def key_of_runs(
+    session: Session, runs: Sequence[Run], analyses: Mapping[int, Analysis], reference: tuple[int, int],
+    cache: CurveCache,
+) -> str:  # fmt: skip
+    """The same of runs whose curves were not read: asked often, and only what may have changed is looked up."""
+    team_id = runs[0].team_id
+    laps = cache.laps(session, team_id, [analyses[run.id].id for run in runs])
+    said = said_of_traffic(session, team_id, [run.id for run in runs])
+    first = analyses[runs[0].id]
+    layout = load_layout(session, first.layout_version_id, first.sector_set_id, cache.layouts)
+    entries = {
+        run.id: Entry(run, analyses[run.id], laps[analyses[run.id].id], {}, layout, said[run.id]) for run in runs
+    }
+    return key_of(entries, reference)
+
+
+def kept_comparison(session: Session, team_id: int, key: str, cache: CurveCache) -> Comparison | None:
+    """A comparison that was computed before, by its name."""
+    found = cache.comparison(key) or _load(session, team_id, key)
+    if found is not None:
+        cache.keep_comparison(key, found)
+    return found
 
 
 def comparison_of(
@@ -77,9 +107,8 @@ def _comparison(
     database: Database, session: Session, entries: Mapping[int, Entry], analysed: Mapping[int, AnalysedRun],
     reference: tuple[int, int], cache: CurveCache, team_id: int, key: str,
 ) -> Comparison:  # fmt: skip
-    found = cache.comparison(key) or _load(session, team_id, key)
+    found = kept_comparison(session, team_id, key, cache)
     if found is not None:
-        cache.keep_comparison(key, found)
         return found
     order = list(entries)
     contenders = [Contender(analysed[run], f"{entries[run].run.driver_id}", _car(entries[run].run)) for run in order]
@@ -164,11 +193,29 @@ def _finding(row: Comparison, entry: Entry, item: Finding, strength: bool) -> Fi
     )
 
 
-def findings_in(row: Comparison, run_id: int, passage: str) -> FindingRow | None:
-    """What a comparison finds about a run in a passage where it loses; None where nothing."""
-    fitting: Sequence[FindingRow] = [
-        item
-        for item in row.findings
-        if item.run_id == run_id and item.passage == passage and not item.strength and item.against == "reference"
-    ]
-    return fitting[0] if fitting else None
+def statement_of(row: FindingRow, driver: str) -> Finding:
+    """A kept finding as the core states it, about a driver of that name."""
+    return Finding(
+        run=row.run_id,
+        driver=driver,
+        passage=row.passage,
+        corner=row.corner,
+        from_m=row.from_m,
+        to_m=row.to_m,
+        loss_s=row.loss_s,
+        loss_u_s=row.loss_u_s,
+        loss_to_lap_s=row.loss_to_lap_s,
+        parts=row.parts,
+        cause=row.cause,
+        second_cause=row.second_cause,
+        seen_in=tuple(row.seen_in),
+        clean=row.clean,
+        best_lap=row.best_lap,
+        best_loss_s=row.best_loss_s,
+        put_forward=row.put_forward,
+        causes=tuple(Evidence(**{**one, "elements": tuple(one.get("elements", ()))}) for one in row.evidence),
+        brought_in_s=row.brought_in_s or 0.0,
+        unexplained_s=row.unexplained_s or 0.0,
+        carried_s=row.carried_s,
+        against=row.against,
+    )

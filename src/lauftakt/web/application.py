@@ -42,6 +42,7 @@ from lauftakt.web import (
     loggers,
     paddock,
     people,
+    reading_day,
     registry,
     removing,
     runs,
@@ -117,7 +118,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
         cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
-        watch,
+        watch, reading_day,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

@@ -26,3 +26,12 @@ class Kept(Generic[Found]):
             while len(self._found) > self._most:
                 self._found.popitem(last=False)
         return found
+
+    def find(self, name: Hashable) -> Found | None:
+        """What is kept under a name, None where nothing is."""
+        with self._lock:
+            return self._found.get(name)
+
+    def keep(self, name: Hashable, found: Found) -> None:
+        """Keep something that was worked out together with others."""
+        self.get(name, lambda: found)

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.delta import level
+from lauftakt.core.findings.words import Said
 from lauftakt.core.log.model import Channel, RawChannel
 from lauftakt.core.log.roles import ROLES
 from lauftakt.store.analyses import LapView, load_laps
@@ -309,3 +310,14 @@ def choices(session: Session, viewer: Viewer, model: Any) -> list[schemas.Choice
     """What a viewer may choose of a table with names."""
     query = visible(model, viewer).with_only_columns(model.id, model.name).order_by(model.name)
     return [schemas.Choice(id=row_id, name=name) for row_id, name in session.execute(query)]
+
+
+def said(parts: Said) -> list[schemas.SaidPart]:
+    """A sentence of the core, its figures still in SI units."""
+    return [
+        schemas.SaidPart(text=part)
+        if isinstance(part, str)
+        else schemas.SaidPart(value=part.value, quantity=part.quantity, unit=part.unit)
+        for part in parts
+        if part != ""
+    ]

@@ -61,7 +61,7 @@ def add_job(
     Parameters
     ----------
     session, team_id : where
-    kind : ``import``, ``renew`` or ``export``
+    kind : ``import``, ``renew``, ``reline``, ``export`` or ``compare``
     subject : kind and id of the row
     payload : what the work needs to know
     account_id : who asked

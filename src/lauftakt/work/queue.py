@@ -22,7 +22,7 @@ from lauftakt.store.database import Database, mine_by_id, now
 from lauftakt.store.models import HandIn
 from lauftakt.store.removing import purge
 from lauftakt.store.sign_ins import forget_sign_ins
-from lauftakt.work import jobs
+from lauftakt.work import comparing, jobs
 from lauftakt.work.exporting import export, forget_exports
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
@@ -172,6 +172,9 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True,
                 more = fill_demo_school(database, inbox, ours, report)
             elif ours.kind == "reline":
                 result = reline(database, ours, report)
+            elif ours.kind == comparing.KIND:
+                report(0.2, "comparing")
+                comparing.compare_day(database, ours.team_id, ours.subject_id)
             elif ours.kind == "export":
                 result = export(database, exports or inbox.parent / "exports", ours, report)
             else:

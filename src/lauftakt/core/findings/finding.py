@@ -8,10 +8,11 @@ from numpy.typing import NDArray
 from scipy.special import stdtrit
 from scipy.stats import mannwhitneyu
 
-from lauftakt.core.circuit.layout import Layout, Passage
+from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.grip import slowed_everywhere
-from lauftakt.core.findings.causes import Evidence, Explanation, explain
+from lauftakt.core.findings.causes import Explanation, explain
+from lauftakt.core.findings.own_best import against_own_best
 from lauftakt.core.findings.pairing import (
     FEW,
     PARTS,
@@ -27,73 +28,20 @@ from lauftakt.core.findings.pairing import (
     passage_places,
 )
 from lauftakt.core.findings.prices import brought_in, price
+from lauftakt.core.findings.ranking import ranked
+from lauftakt.core.findings.statement import Finding, scaled, stated
 from lauftakt.core.laps.lap import Lap
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.windows import Window, windows
 
 Array = NDArray[np.float64]
 # What findings are computed by; kept ones of another version are computed anew.
-FINDINGS_VERSION = 2
+FINDINGS_VERSION = 3
 # Less is below what a coach could tell or a driver change.
 LEAST_LOSS_S = 0.025
-# Never more than three things to work on.
-FORWARD = 3
-# An unexplained loss below this is no reason to drive a run differently, s.
-UNCLEAR_S = 0.08
-# Clean passages from which on a driver can be measured against the own best, and what is worth a run, s.
-OWN_LAPS, OWN_LOSS_S = 6, 0.05
 # A lap has a dozen passages: so rare must chance be in each that a twin has a finding in less than one day of ten.
 MOST_LIKELY = 0.9975
 RANKS = 0.004
-
-
-@dataclass(frozen=True)
-class Finding:
-    """A computed statement about one driver in one passage.
-
-    Attributes
-    ----------
-    run : index of the run
-    driver : who
-    passage, corner : names; the corner is where most is lost; None for a finding about the whole lap
-    from_m, to_m : the passage, metres from the start line
-    loss_s, loss_u_s : s, median over clean passages against the reference driver's median, and its standard deviation
-    loss_to_lap_s : s, the same against the reference lap
-    parts : loss in entry, middle, exit and following straight, s; they add up to ``loss_s``
-    cause, second_cause : codes, see :mod:`lauftakt.core.findings.causes`; None for strengths
-    seen_in : numbers of the laps with a loss beyond ``loss_u_s``
-    clean : how many clean passages there are
-    best_lap, best_loss_s : the driver's own best passage
-    put_forward : among the three of a driver that cost most
-    causes : what each part of the driving costs, largest first; empty for strengths
-    brought_in_s : s, what came in with the speed at the passage's beginning; with the causes and ``unexplained_s`` it
-        adds up to ``loss_s``
-    carried_s : s, what the speed at its end costs in the next passage; not part of the loss
-    against : ``reference`` or ``own best``, what the driver is measured against
-    """
-
-    run: int
-    driver: str
-    passage: str | None
-    corner: str | None
-    from_m: float
-    to_m: float
-    loss_s: float
-    loss_u_s: float
-    loss_to_lap_s: float
-    parts: dict[str, float]
-    cause: str | None
-    second_cause: str | None
-    seen_in: tuple[int, ...]
-    clean: int
-    best_lap: int
-    best_loss_s: float
-    put_forward: bool = False
-    causes: tuple[Evidence, ...] = ()
-    brought_in_s: float = 0.0
-    unexplained_s: float = 0.0
-    carried_s: float | None = None
-    against: str = "reference"
 
 
 def find(
@@ -139,56 +87,12 @@ def find(
         if not contender.run.counting:
             continue
         if index == reference or contender.driver == base.driver:
-            findings += _against_own_best(index, contender, layout, positions, cars[index])
+            findings += against_own_best(index, contender, layout, positions, cars[index])
             continue
         lost, won = _of_run(index, contender, layout, positions, reference_lap, base, cars[index])
         findings += lost
         strengths += won
-    return _ranked(findings, 1), _ranked(strengths, -1)
-
-
-def _against_own_best(
-    index: int, contender: Contender, layout: Layout, positions: Sequence[int], car: ShownCar | None
-) -> list[Finding]:
-    """What a driver who has nobody to be measured against loses beside the own best clean passages, and by what.
-
-    The quickest third of the passages is what the driver has shown; what the median loses to it is told where it is
-    worth a run, clear beside the scatter, and explained by something that was done differently.
-    """
-    if car is None or contender.run.signals is None:
-        return []
-    places = windows(layout)
-    found = []
-    for position in positions:
-        own = clean_passages(contender.run, layout, position)
-        if len(own.numbers) < OWN_LAPS:
-            continue
-        order = np.argsort(own.times)
-        quick = order[: max(len(order) // 3, 2)]
-        target = float(np.median(own.times[quick]))
-        loss = float(np.median(own.times)) - target
-        u = float(np.hypot(median_error(own.times), median_error(own.times[quick])))
-        if loss < max(OWN_LOSS_S, 2.0 * u):
-            continue
-        best = [own.numbers[k] for k in quick]
-        low, high, apexes = passage_places(layout, position, places)
-        both, prices = price(
-            car, drives(contender.run, own.numbers, position), drives(contender.run, best, position), low, high, apexes
-        )
-        by_corner = corner_parts(contender.run, own.numbers, contender.run, best, layout, position, places)
-        corner = max(by_corner, key=lambda name: sum(by_corner[name].values()), default=None)
-        if corner is None:
-            continue
-        which = [window.corner for window in places].index(corner)
-        figures, theirs = (known_figures(contender.run, numbers, which) for numbers in (own.numbers, best))
-        direction = next(c for c in layout.corners if c.name == corner).direction
-        told = explain(both, prices, figures, theirs, loss, direction)
-        if told.main == ["unclear"]:
-            continue
-        parts = _scaled({part: sum(p[part] for p in by_corner.values()) for part in PARTS}, loss)
-        stated = _stated(index, contender, layout.passages[position], own, target, u, parts, corner, told)
-        found.append(replace(stated, against="own best"))
-    return found
+    return ranked(findings, 1), ranked(strengths, -1)
 
 
 def _reference_lap(run: AnalysedRun, number: int | None) -> Lap | None:
@@ -227,6 +131,7 @@ def _of_run(
 ) -> tuple[list[Finding], list[Finding]]:  # fmt: skip
     lost: list[Finding] = []
     won: list[Finding] = []
+    likely: list[_Match] = []
     places = windows(layout)
     slower = slowed_everywhere(contender.run, base.run, layout)
     if slower and len(positions) == len(layout.passages):
@@ -239,6 +144,11 @@ def _of_run(
         verdict = _verdict(match)
         if verdict:
             (lost if verdict > 0 else won).append(_state(match, layout, places, car))
+        elif match.loss < -max(2.0 * match.u, LEAST_LOSS_S) and match.to_lap < 0.0:
+            likely.append(match)
+    if lost and likely and not won:
+        # Nobody hears only bad news: what is likely, though not beyond all chance, is told where nothing else is.
+        won.append(_state(min(likely, key=lambda match: match.loss / match.u), layout, places, car))
     return lost, won
 
 
@@ -341,7 +251,7 @@ def _everywhere(
             loss_s=loss,
             loss_u_s=u,
             loss_to_lap_s=slower * lap.time_s,
-            parts=_scaled(raw, loss),
+            parts=scaled(raw, loss),
             cause="car_or_conditions",
             second_cause=None,
             seen_in=tuple(number for number, value in losses.items() if value > u),
@@ -373,48 +283,15 @@ def _state(match: _Match, layout: Layout, places: Sequence[Window], car: ShownCa
     passage = layout.passages[match.position]
     theirs = match.theirs.numbers if len(match.theirs.numbers) >= FEW else [match.lap.number]
     by_corner = corner_parts(contender.run, own.numbers, match.base.run, theirs, layout, match.position, places)
-    parts = _scaled({part: sum(parts[part] for parts in by_corner.values()) for part in PARTS}, loss)
+    parts = scaled({part: sum(parts[part] for parts in by_corner.values()) for part in PARTS}, loss)
     sign = 1.0 if loss > 0 else -1.0
     corner = max(by_corner, key=lambda name: sign * sum(by_corner[name].values()), default=None)
     told = None
     if loss > 0 and corner is not None and car is not None:
         told = _explained(match, theirs, layout, places, corner, car)
-    stated = _stated(match.index, contender, passage, own, match.target, match.u, parts, corner, told)
+    said = stated(match.index, contender, passage, own, match.target, match.u, parts, corner, told)
     carried = _carried(match, theirs, layout, places, car) if car is not None else None
-    return replace(stated, loss_to_lap_s=match.to_lap, carried_s=carried)
-
-
-def _stated(
-    index: int, contender: Contender, passage: Passage, own: Side, target: float, u: float, parts: dict[str, float],
-    corner: str | None, told: Explanation | None,
-) -> Finding:  # fmt: skip
-    """What is found in a passage: the median's distance to ``target``, in which laps, and why where it is a loss."""
-    losses = own.times - target
-    loss = float(np.median(own.times)) - target
-    sign = 1.0 if loss > 0 else -1.0
-    best = int(np.argmin(own.times))
-    codes = (told.main if told is not None else ["unclear"]) if loss > 0 else []
-    return Finding(
-        run=index,
-        driver=contender.driver,
-        passage=passage.name,
-        corner=corner,
-        from_m=passage.from_m,
-        to_m=passage.to_m,
-        loss_s=loss,
-        loss_u_s=u,
-        loss_to_lap_s=loss,
-        parts=parts,
-        cause=codes[0] if codes else None,
-        second_cause=codes[1] if len(codes) > 1 else None,
-        seen_in=tuple(n for n, value in zip(own.numbers, losses * sign, strict=True) if value > u),
-        clean=len(own.numbers),
-        best_lap=own.numbers[best],
-        best_loss_s=float(losses[best]),
-        causes=told.causes if told is not None else (),
-        brought_in_s=told.brought_in_s if told is not None else 0.0,
-        unexplained_s=told.unexplained_s if told is not None else loss,
-    )
+    return replace(said, loss_to_lap_s=match.to_lap, carried_s=carried)
 
 
 def _explained(
@@ -448,29 +325,3 @@ def _carried(match: _Match, theirs: list[int], layout: Layout, places: Sequence[
     if not all(side.rows for side in sides):
         return None
     return brought_in(car, sides[0], sides[1], low, high, apexes)
-
-
-def _scaled(raw: dict[str, float], loss: float) -> dict[str, float]:
-    """Parts that add up to a loss: scaled, or, where medians of parts hardly add up to anything, shifted."""
-    total = sum(raw.values())
-    if abs(total) > 0.4 * abs(loss) and total * loss > 0:
-        return {part: value * loss / total for part, value in raw.items()}
-    return {part: value + (loss - total) / len(raw) for part, value in raw.items()}
-
-
-def _ranked(findings: list[Finding], sign: int) -> list[Finding]:
-    """Ranked by time within a driver, at most three of each put forward.
-
-    The same habit is put forward once, where it costs most, and what nobody can explain only where it is worth a look.
-    """
-    result: list[Finding] = []
-    for driver in dict.fromkeys(finding.driver for finding in findings):
-        own = sorted((f for f in findings if f.driver == driver), key=lambda f: -sign * f.loss_s)
-        told: list[str | None] = []
-        for finding in own:
-            again = sign > 0 and finding.cause in told and finding.cause != "unclear"
-            idle = sign > 0 and finding.cause == "unclear" and finding.loss_s < UNCLEAR_S
-            forward = len(told) < FORWARD and not again and not idle
-            told += [finding.cause] if forward else []
-            result.append(replace(finding, put_forward=forward))
-    return result

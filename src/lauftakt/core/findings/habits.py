@@ -2,8 +2,10 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from statistics import median
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lauftakt.core.comparison.car import ShownCar
 from lauftakt.core.comparison.delta import Loss, stretch_losses
@@ -11,11 +13,13 @@ from lauftakt.core.findings.causes import Explanation, explain
 from lauftakt.core.findings.deeds import course, nodes_at, nodes_of, together
 from lauftakt.core.findings.pairing import clean_laps
 from lauftakt.core.findings.prices import Prices, margins, unions
-from lauftakt.core.findings.rebuilding import pair
+from lauftakt.core.findings.rebuilding import ELEMENTS, Pair, pair, rebuild
 from lauftakt.core.laps.lap import LapTrace
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures
 from lauftakt.core.technique.signals import Signals
+
+Array = NDArray[np.float64]
 
 
 @dataclass(frozen=True)
@@ -23,7 +27,7 @@ class Habit:
     """How a driver does between two places over the laps that count, against one lap.
 
     ``losing`` counts laps that lose more than twice their uncertainty; of ``of`` laps that were driven whole and not
-    held up there.
+    held up there. ``losses_s`` are those of all of them.
     """
 
     losing: int
@@ -31,6 +35,13 @@ class Habit:
     best_lap: int
     best_loss_s: float
     median_loss_s: float
+    losses_s: tuple[float, ...]
+
+    @property
+    def scatter_s(self) -> float:
+        """How far the losses usually lie from their median, as a standard deviation (Hampel, Journal of the American
+        Statistical Association 69, 1974)."""
+        return 1.4826 * median(abs(loss - self.median_loss_s) for loss in self.losses_s)
 
 
 def habit_between(
@@ -54,7 +65,8 @@ def habit_between(
         of=len(judged),
         best_lap=best,
         best_loss_s=losses[best].loss_s,
-        median_loss_s=float(np.median([loss.loss_s for loss in losses.values()])),
+        median_loss_s=median(loss.loss_s for loss in losses.values()),
+        losses_s=tuple(loss.loss_s for loss in losses.values()),
     )
 
 
@@ -72,8 +84,49 @@ def causes_of_laps(
     low, high : where, and ``apexes`` the corners in it, metres from the start line of the lap
     direction : of the corner, ``left`` or ``right``
     """
-    if not own:
-        return []
+    return _paired(car, own, theirs, low, high, apexes, direction)[2] if own else []
+
+
+@dataclass(frozen=True)
+class Rebuilt:
+    """A lap driven again with one cause taken away: (n,) ``places`` (m from the start line of the lap) and ``speed``
+    (m/s), and what is won by it, s."""
+
+    places: Array
+    speed: Array
+    won_s: float
+
+
+def without_cause(
+    car: ShownCar, own: tuple[Signals, int, Figures, Loss], theirs: tuple[Signals, int, Figures],
+    low: float, high: float, apexes: Sequence[float], direction: str, cause: str,
+) -> Rebuilt | None:  # fmt: skip
+    """A lap between two places as it would be if what one cause names were done like in the reference lap.
+
+    Parameters
+    ----------
+    car, own, theirs, low, high, apexes, direction : see :func:`causes_of_laps`, of one lap
+    cause : code of the cause that is taken away
+
+    Returns
+    -------
+    None where the cause is none of this lap's.
+    """
+    places, both, told = _paired(car, [own], theirs, low, high, apexes, direction)
+    one = next((each for each in told[0].causes if each.cause == cause), None)
+    if one is None:
+        return None
+    swaps = np.zeros((2, len(ELEMENTS)), dtype=bool)
+    swaps[1, [ELEMENTS.index(element) for element in one.elements]] = True
+    seconds, energy = rebuild(both, swaps)
+    return Rebuilt(places, np.sqrt(2 * energy[1, 0]), float(seconds[0, 0] - seconds[1, 0]))
+
+
+def _paired(
+    car: ShownCar, own: Sequence[tuple[Signals, int, Figures, Loss]], theirs: tuple[Signals, int, Figures],
+    low: float, high: float, apexes: Sequence[float], direction: str,
+) -> tuple[Array, Pair, list[Explanation]]:  # fmt: skip
+    """The nodes, the laps beside the reference, and what explains the loss of each."""
     places = nodes_of(low, high, apexes)
     mine = together([course(signals, [[row]], places) for signals, row, _, _ in own])
     other = together([course(theirs[0], [[theirs[1]]], places)] * len(own))
@@ -84,7 +137,6 @@ def causes_of_laps(
     found = []
     for k, (_, _, figures, loss) in enumerate(own):
         prices = Prices({name: float(each[k]) for name, each in values.items()}, dict.fromkeys(values, 0.0))
-        found.append(
-            explain(both, prices, [figures], [theirs[2]], loss.loss_s, direction, row=k, least_u_s=loss.loss_u_s)
-        )
-    return found
+        told = explain(both, prices, [figures], [theirs[2]], loss.loss_s, direction, row=k, least_u_s=loss.loss_u_s)
+        found.append(told)
+    return places, both, found

@@ -97,7 +97,7 @@ class Pair:
         ]  # fmt: skip
         return replace(
             self, courses=(self.courses[0].only(row), self.courses[1].only(row)), stages=tuple(stages),
-            gears=self.gears[:, one], share=self.share[:, one], before=self.before[:, one], rest=self.rest[one],
+            gears=self.gears[:, one], share=self.share[:, one], before=self.before[:, one], rest=self.rest[:, one],
             rolls=self.rolls[one],
         )  # fmt: skip
 
@@ -143,7 +143,7 @@ def pair(car: ShownCar, own: Course, theirs: Course, apexes: Sequence[int]) -> P
             braking_now = (index >= braked.begin[:, None]) & (index < stage.last)
             before[which][:, part] = np.where(braking_now, held, share[which])[:, part]
             rest[which] = np.where(braking_now & (index < braked.end[:, None]), 0.0, rest[which])
-    made = Pair(car, both, tuple(stages), tables, gears, share, before, rest[0], _rolls(own, theirs, stages))
+    made = Pair(car, both, tuple(stages), tables, gears, share, before, rest, _rolls(own, theirs, stages))
     return replace(made, stages=tuple(replace(stage, shape=_shapes(made, stage)) for stage in stages))
 
 
@@ -151,7 +151,7 @@ def _shapes(both: Pair, stage: Stage) -> Array:
     """What of both brakings is not explained, so that undisturbed both come out as they were driven."""
     found = np.ones_like(stage.shape)
     for which, side in enumerate(stage.sides):
-        rows = _Rows.of(both, np.full((1, len(ELEMENTS)), which == 1), keep_rest=which == 0)
+        rows = _Rows.of(both, np.full((1, len(ELEMENTS)), which == 1), keep_rest=True)
         measured = both.courses[which].energy
         rows.energy[:, stage.first] = measured[:, stage.first]
         free = np.where(np.arange(measured.shape[1]) <= side.begin[:, None], measured, rows.free(stage))
@@ -262,10 +262,9 @@ class _Rows:
         )
         rolls = both.rolls[variant]
         owner = np.where(rolls, take[:, ROLLING, None], take[:, THROTTLE, None])
-        made = np.empty((len(take), energy.shape[2]))
-        made[:, 0] = energy[take[:, BROUGHT], variant, 0]
+        made = energy[take[:, BROUGHT], variant]
         share, before = (np.where(owner == 1, of[1][variant], of[0][variant]) for of in (both.share, both.before))
-        rest = both.rest[variant]
+        rest = np.where(owner == 1, both.rest[1][variant], both.rest[0][variant])
         return cls(
             both, take, variant, made, steps[take[:, LINE], variant], bend[take[:, LINE], variant], owner, share,
             before, both.gears[take[:, GEAR], variant], rest if keep_rest else np.zeros_like(rest),
@@ -280,8 +279,11 @@ class _Rows:
         energy = self.energy.copy()
         begin = stage.sides[0].begin[self.variant, None]
         rest = np.where(np.arange(self.rest.shape[1]) < begin, self.rest, 0.0)
-        # Nobody brakes beyond the tightest part and their own release.
-        until = max(int(max(side.tightest.max(), side.end.max())) for side in stage.sides) + SMOOTHED
+        # Nobody brakes beyond the tightest part and the latest release that can be put together.
+        tightest = max(float(side.tightest.max()) for side in stage.sides)
+        early = min(float(side.early.min()) for side in stage.sides)
+        latest = max(tightest, tightest - early + float(stage.trail.max()), *(float(s.end.max()) for s in stage.sides))
+        until = int(latest) + SMOOTHED
         self.forward(stage, energy, self.before, rest, None, None, None, min(until, stage.last))
         return energy
 

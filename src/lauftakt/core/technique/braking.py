@@ -4,6 +4,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
 from scipy.signal import find_peaks
 
 from lauftakt.core.arrays import spans
@@ -18,6 +19,8 @@ JOINED_M = 25.0
 MOST_EARLY_M = 120.0
 # Half of a usual pedal's rise, before the middle of a step in deceleration (simulator).
 INFERRED_RISE_S = 0.11
+# A brake is smoothed over so many samples of its grid, and moves by at least such a share of its peak, to be unsteady.
+SMOOTH_M, NOISE = 3, 0.04
 
 
 def braking_figures(signals: Signals, row: int, first: int, last: int, slowest: int) -> dict[str, Any]:
@@ -25,7 +28,7 @@ def braking_figures(signals: Signals, row: int, first: int, last: int, slowest: 
     nothing: dict[str, Any] = dict.fromkeys(
         (
             "approach_speed", "brake_point_m", "brake_release_m", "brake_peak", "brake_rise_s", "brake_shape",
-            "mean_braking",
+            "mean_braking", "brake_steadiness",
         )
     )  # fmt: skip
     nothing.update(brake_applications=0, brake_dips=0)
@@ -65,6 +68,7 @@ def braking_figures(signals: Signals, row: int, first: int, last: int, slowest: 
         "brake_shape": _shape(part, clock, *main),
         "brake_applications": len(spans),
         "brake_dips": _dips(part[main[0] : main[1]], peak),
+        "brake_steadiness": _steadiness(part[main[0] : main[1]]),
         "mean_braking": float(-gained[on_brakes].sum() / spent) if spent > 0.05 else None,
     }
 
@@ -133,6 +137,21 @@ def _shape(level: Array, time: Array, on: int, off: int) -> str:
     if left < min(0.12, 0.1 * whole):
         return "sudden_release"
     return "early_peak" if float(clock[high[-1]] - clock[0]) / whole < 0.5 else "even"
+
+
+def _steadiness(level: Array) -> float:
+    """1 less what is applied again after the peak, as a share of it: 1 for a brake that is only let off."""
+    smooth = uniform_filter1d(level, min(SMOOTH_M, len(level)), mode="nearest")
+    after = smooth[int(np.argmax(smooth)) :]
+    # What moves by less than a sensor's noise is a steady foot.
+    dead, at, again = NOISE * float(level.max()), float(after[0]), 0.0
+    for value in after:
+        if value < at:
+            at = float(value)
+        elif value > at + dead:
+            again += float(value) - at
+            at = float(value)
+    return float(np.clip(1.0 - again / max(float(smooth.max()), 1e-12), 0.0, 1.0))
 
 
 def _dips(level: Array, peak: float) -> int:

@@ -9,7 +9,14 @@ from numpy.typing import NDArray
 from lauftakt.core.technique.braking import braking_figures
 from lauftakt.core.technique.signals import Signals
 from lauftakt.core.technique.steering import steering_figures
-from lauftakt.core.technique.throttle import full_level, lifts, pickup_and_full, pickup_level, reaches
+from lauftakt.core.technique.throttle import (
+    blip_figures,
+    full_level,
+    lifts,
+    pickup_and_full,
+    pickup_level,
+    reaches,
+)
 from lauftakt.core.technique.windows import Window
 
 Array = NDArray[np.float64]
@@ -22,8 +29,12 @@ class Figures:
     Places (``_m``) are metres from the start line of the lap, speeds m/s, times s. ``brake_peak`` is in the brake
     channel's SI unit, m/s^2 where ``inferred``. ``mean_braking`` is the mean deceleration from brake point to release,
     m/s^2. ``brake_shape`` is ``early_peak``, ``slow_build``, ``sudden_release`` or ``even``. ``brake_dips`` counts
-    moments inside one application when a quarter of its peak was let off. ``countersteer_s`` is how long the wheel was
-    turned against the corner, ``locked_s`` how long a wheel stood. ``approach_speed`` is that at the brake point,
+    moments inside one application when a quarter of its peak was let off; ``brake_steadiness`` is 1 less what is
+    applied again after the peak, as a share of it; ``brake_before_turn_in`` the share of the speed taken off that is
+    taken off before the turn-in. ``full_throttle_m`` is from where on the throttle stays full. ``steering_rate`` is in
+    rad/s, ``steering_demand`` the wheel's angle over the curvature of the path, rad m. ``grip_used_min_speed`` and
+    ``grip_used_exit`` are shares of the grip that the car showed in this run. ``countersteer_s`` is how long the wheel
+    was turned against the corner, ``locked_s`` how long a wheel stood. ``approach_speed`` is that at the brake point,
     ``roll_s`` the part of ``coast_s`` before the lowest speed, ``exit_throttle`` the mean share of full throttle from
     the apex to 30 m after the exit.
     """
@@ -39,6 +50,11 @@ class Figures:
     brake_shape: str | None
     brake_applications: int
     brake_dips: int
+    brake_steadiness: float | None
+    brake_before_turn_in: float | None
+    blips: int | None
+    blip_peak: float | None
+    blip_brake_lost: float | None
     mean_braking: float | None
     min_speed: float
     min_speed_m: float
@@ -53,6 +69,10 @@ class Figures:
     gear: int | None
     turn_in_m: float | None
     steering_reversals: int | None
+    steering_rate: float | None
+    steering_demand: float | None
+    grip_used_min_speed: float
+    grip_used_exit: float
     countersteer_s: float | None
     locked_s: float | None
     offset_turn_in: float | None
@@ -93,23 +113,28 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
     slowest = _slowest(speed, s, window)
     braking = braking_figures(signals, row, first, last, slowest)
     pedal = signals.throttle[row, first:last]
-    pickup_i, full_i = pickup_and_full(signals, pedal, s, slowest)
-    on_from = len(pedal) - 1 if pickup_i is None else pickup_i
+    gears = signals.others.get("gear")
+    gear = None if gears is None else gears[row, first:last]
     brake = signals.brake[row, first:last]
+    pickup_i, full_i = pickup_and_full(signals, pedal, s, clock, brake, slowest, gear)
+    on_from = len(pedal) - 1 if pickup_i is None else pickup_i
     coasting = (brake <= signals.brake_on) & (pedal < pickup_level(signals))
     steps = np.gradient(clock)
     lifted = int(np.argmax(pedal < 0.5)) if (pedal < 0.5).any() else len(pedal)
-    gear = signals.others.get("gear")
-    turn_in, reversals, counter = steering_figures(signals, row, s, clock, first, window)
+    steering = steering_figures(signals, row, s, clock, first, window)
+    turn_in = steering["turn_in_m"]
     ends = np.interp([window.entry, window.exit], s, clock)
     after = int(np.searchsorted(places, window.next_apex, side="right"))
     beyond = slice(first + inner.stop - 1, max(after, first + inner.stop))
     offset = signals.offset[row]
+    used = signals.grip_used(row)[first:last]
     return Figures(
         corner=window.corner,
         time=float(clock[-1] - clock[0]) if driven.all() else None,
         entry_speed=float(np.interp(window.entry, s, speed)),
         **braking,
+        brake_before_turn_in=_before(braking["approach_speed"], turn_in, s, speed, slowest),
+        **blip_figures(signals, pedal, brake, clock),
         min_speed=float(speed[slowest]),
         min_speed_m=_vertex(s, speed, slowest),
         mean_speed=float((window.exit - window.entry) / max(ends[1] - ends[0], 1e-6)),
@@ -118,12 +143,12 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         throttle_pickup_m=None if pickup_i is None else float(s[pickup_i]),
         full_throttle_m=None if full_i is None else reaches(pedal, s, full_i, full_level(signals)),
         exit_throttle=_mean_between(pedal, s, window.apex, window.exit + 30.0),
-        throttle_lifts=lifts(pedal, clock, pickup_i, full_i, None if gear is None else gear[row, first:last]),
+        throttle_lifts=lifts(pedal, clock, pickup_i, gear),
         lowest_throttle=float(pedal.min()),
-        gear=None if gear is None else round(float(gear[row, first + slowest])),
-        turn_in_m=turn_in,
-        steering_reversals=reversals,
-        countersteer_s=counter,
+        gear=None if gear is None else round(float(gear[slowest])),
+        **steering,
+        grip_used_min_speed=float(used[slowest]),
+        grip_used_exit=float(np.interp(window.exit, s, used)),
         locked_s=_locked(signals, row, first, last, steps),
         offset_turn_in=None if turn_in is None else _at(turn_in, places, offset),
         offset_apex=_at(window.apex, places, offset),
@@ -132,6 +157,16 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         straight_end_speed=float(np.nanmax(np.where(np.isfinite(time[beyond]), signals.speed[row, beyond], 0.0))),
         inferred=signals.inferred,
     )
+
+
+def _before(approach: float | None, turn_in: float | None, s: Array, speed: Array, slowest: int) -> float | None:
+    """Share of the speed taken off that is taken off before the turn-in."""
+    if approach is None or turn_in is None:
+        return None
+    taken = approach - float(speed[slowest])
+    if taken <= 0.0:
+        return None
+    return float(np.clip((approach - float(np.interp(turn_in, s, speed))) / taken, 0.0, 1.0))
 
 
 def _mean_between(values: Array, s: Array, low: float, high: float) -> float:

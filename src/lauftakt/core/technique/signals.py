@@ -1,6 +1,7 @@
 """Channels of a run along its timed laps, and what stands in for those that were not logged."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,6 +27,8 @@ Array = NDArray[np.float64]
 JUDGED_BY = ("throttle", "brake_pressure", "brake_pedal", "steering", "gear", *WHEELS, UNBELIEVED)
 # Share of the run's 99th percentile from which on a brake is applied; the contract fixes it.
 BRAKE_ON = 0.05
+# Grip that was shown is what is reached now and then and is no single spike.
+LIMIT = 98.5
 
 
 @dataclass(frozen=True)
@@ -79,6 +82,20 @@ class Signals:
     def inferred(self) -> bool:
         """Whether braking or throttle was inferred from accelerations."""
         return self.brake_role is None or self.throttle_inferred
+
+    @cached_property
+    def limits(self) -> tuple[float, float]:
+        """Most lateral acceleration and deceleration that the car showed in these laps, m/s^2."""
+        driven = np.isfinite(self.time)
+        found = [np.percentile(values[driven], LIMIT) for values in (np.abs(self.aside), -self.ahead) if driven.any()]
+        aside, braked = (float(value) for value in found) if found else (1.0, 1.0)
+        return max(aside, 1.0), max(braked, 1.0)
+
+    def grip_used(self, row: int) -> Array:
+        """Share of the grip shown that a lap used at each place, (e,): an ellipse of braking and cornering (Milliken
+        and Milliken, "Race Car Vehicle Dynamics", 1995, chapter 9)."""
+        aside, braked = self.limits
+        return np.asarray(np.hypot(self.aside[row] / aside, self.ahead[row] / braked))
 
 
 def sample(channel: Channel, at: Array) -> Array:

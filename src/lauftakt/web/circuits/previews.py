@@ -9,8 +9,9 @@ from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.editing import Drawing, DrawnCorner, redrawn
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.findings.finding import Finding, find
+from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.findings.statement import Finding
 from lauftakt.core.laps.counting import best_of, counting_of, is_wet, outcome, theoretical_best
 from lauftakt.core.laps.lap import LEAST_REACH_M, Lap
 from lauftakt.core.laps.recutting import recut

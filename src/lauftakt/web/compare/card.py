@@ -1,6 +1,6 @@
 """The card of a passage or stretch: what each lap loses there, why, and what its driver does over all laps."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, fields
 
 import numpy as np
@@ -10,22 +10,26 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.delta import Loss, stretch_loss
-from lauftakt.core.findings.causes import Evidence, Explanation
-from lauftakt.core.findings.habits import causes_of_laps, habit_between
+from lauftakt.core.findings.causes import Explanation
+from lauftakt.core.findings.habits import Habit, causes_of_laps, habit_between, without_cause
+from lauftakt.core.findings.lap_words import against_of, median_of, of_lap, of_reference
+from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.pairing import passage_places
+from lauftakt.core.findings.words import Said
+from lauftakt.core.laps.times import time_at
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures, figures
+from lauftakt.core.technique.signals import Signals
 from lauftakt.core.technique.windows import Window, stretch_window, windows
-from lauftakt.store.comparisons import comparison_of, findings_in
 from lauftakt.store.lineup import Entry
-from lauftakt.store.models import Comparison, FindingRow
-from lauftakt.web import schemas
-from lauftakt.web.access import Problem, curve_cache, database
+from lauftakt.web import schemas, show
+from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.keeping import Kept
 
 SHORTEST_M = 5.0
 # Analyses never change, and so does what a car showed in them.
 _cars = Kept[ShownCar | None](200)
+_told = Kept[Explanation](5000)
 # Figures that the card shows as the core has them.
 _SHOWN = tuple(
     item.name
@@ -47,10 +51,11 @@ class Part:
     passage: str | None
     corner: int | None
     apexes: tuple[float, ...]
+    corners: tuple[str, ...]
 
 
-def part_of(layout: Layout, query: schemas.CardQuery) -> Part:
-    """The part of the circuit that is asked for.
+def part_of(layout: Layout, query: schemas.CardQuery, most: Callable[[float, float], float]) -> Part:
+    """The part of the circuit that is asked for; ``most`` tells how much is lost between two places, s.
 
     Raises
     ------
@@ -58,7 +63,7 @@ def part_of(layout: Layout, query: schemas.CardQuery) -> Part:
         404 for a passage that is none, 422 for a stretch that is none.
     """
     if query.passage is not None:
-        return _passage(layout, query.passage)
+        return _passage(layout, query.passage, query.corner, most)
     if query.from_m is None or query.to_m is None:
         raise Problem(422, "invalid", "Name a passage, or both ends of a stretch.")
     from_m, to_m = (min(max(0.0, place), layout.length) for place in (query.from_m, query.to_m))
@@ -67,23 +72,30 @@ def part_of(layout: Layout, query: schemas.CardQuery) -> Part:
     inside = [c for c in layout.corners if from_m <= c.apex_m <= to_m]
     direction = inside[0].direction if inside else "left"
     apexes = tuple(corner.apex_m for corner in inside)
-    return Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None, None, apexes)
+    return Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None, None, apexes, ())
 
 
-def _passage(layout: Layout, name: str) -> Part:
+def _passage(layout: Layout, name: str, corner: str | None, most: Callable[[float, float], float]) -> Part:
     index = next((i for i, p in enumerate(layout.passages) if p.name == name), None)
     if index is None:
         raise Problem(404, "not-found", f"The layout has no passage {name}.")
     passage = layout.passages[index]
     low, high = passage_range(layout, index)
     places = windows(layout)
-    corners = [(i, window) for i, window in enumerate(places) if window.corner in passage.corners]
-    direction = next((c.direction for c in layout.corners if c.name in passage.corners), "left")
-    # Of several corners in a passage the slowest decides most; figures of each are told with the findings.
-    window = corners[0][1] if len(corners) == 1 else stretch_window(layout, low, high)
-    corner = corners[0][0] if len(corners) == 1 else None
+    inside = [(i, window) for i, window in enumerate(places) if window.corner in passage.corners]
     apexes = tuple(passage_places(layout, index, places)[2])
-    return Part(passage.from_m, passage.to_m, low, high, window, direction, name, corner, apexes)
+    if not inside:
+        window = stretch_window(layout, low, high)
+        return Part(passage.from_m, passage.to_m, low, high, window, "left", name, None, apexes, ())
+    # Figures belong to a corner: to the one asked for, else to that in which most is lost.
+    which, window = next(
+        ((i, window) for i, window in inside if window.corner == corner),
+        max(inside, key=lambda one: most(one[1].low, one[1].high)),
+    )
+    direction = next(c.direction for c in layout.corners if c.name == window.corner)
+    return Part(
+        passage.from_m, passage.to_m, low, high, window, direction, name, which, apexes, tuple(passage.corners)
+    )  # fmt: skip
 
 
 def answer(
@@ -94,24 +106,75 @@ def answer(
     query: schemas.CardQuery,
 ) -> schemas.CardOut:
     """The card of laps (run and number) against a reference lap."""
-    part = part_of(entries[reference[0]].layout, query)
     known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
-    compared = (
-        comparison_of(database(), session, entries, known, reference, curve_cache())
-        if part.passage is not None
-        else None
-    )
-    habits = [
-        _habit(entries[run], known, compared, reference, part)
-        for run in dict.fromkeys(run for run, _ in keys)
-        if run != reference[0]
-    ]
+    part = part_of(entries[reference[0]].layout, query, _most(known, keys, reference))
+    base = known[reference[0]].traces[reference[1]]
+    length = entries[reference[0]].layout.length
+    # The reference's own laps beside it say whether it was unusually good here.
+    habits = {
+        run: found
+        for run in dict.fromkeys([reference[0], *(run for run, _ in keys)])
+        if (found := habit_between(known[run], base, run == reference[0], part.low, part.high, length)) is not None
+    }
     return schemas.CardOut(
         from_m=part.from_m,
         to_m=part.to_m,
         passage=query.passage,
-        figures=_all_figures(entries, known, keys, reference, part),
-        habits=[habit for habit in habits if habit is not None],
+        corner=part.window.corner or None,
+        corners=list(part.corners),
+        figures=_all_figures(entries, known, keys, reference, part, habits),
+        habits=[_habit(run, habit) for run, habit in habits.items()],
+        median_loss_s=median_of(list(habits.values())),
+        of=sum(habit.of for habit in habits.values()),
+    )
+
+
+def _most(
+    known: Mapping[int, AnalysedRun], keys: Sequence[tuple[int, int]], reference: tuple[int, int]
+) -> Callable[[float, float], float]:
+    """How much all laps lose to the reference between two places, s."""
+    base = known[reference[0]].traces[reference[1]]
+
+    def lost(low: float, high: float) -> float:
+        ends = np.array([low, high])
+        usual = float(np.diff(time_at(base, ends))[0])
+        times = [float(np.diff(time_at(known[run].traces[number], ends))[0]) for run, number in keys]
+        return float(np.nansum(np.array(times) - usual)) if np.isfinite(usual) else 0.0
+
+    return lost
+
+
+def without(
+    session: Session, entries: Mapping[int, Entry], key: tuple[int, int], reference: tuple[int, int],
+    query: schemas.WithoutQuery,
+) -> schemas.WithoutOut:  # fmt: skip
+    """A lap as it would be between two places if one cause of its loss there were not.
+
+    Raises
+    ------
+    Problem
+        422 where the cause is none of this lap's there.
+    """
+    layout = entries[reference[0]].layout
+    known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
+    part = part_of(layout, query, _most(known, [key], reference))
+    found = {each: _in_window(entries[each[0]], known[each[0]], each[1], part) for each in (key, reference)}
+    base = known[reference[0]].traces[reference[1]]
+    loss = stretch_loss(known[key[0]].traces[key[1]], base, part.low, part.high, key[0] == reference[0])
+    sides = _sides(entries, known, [key], reference, part, found, {key: loss})
+    again = None
+    if sides is not None and sides.own:
+        again = without_cause(
+            sides.car, sides.own[0][1], sides.theirs, part.low, part.high, part.apexes, part.direction, query.cause
+        )
+    if again is None:
+        raise Problem(422, "no-cause", "This lap loses nothing by that here.")
+    return schemas.WithoutOut(
+        lap=f"{entries[key[0]].analysis.id}.{key[1]}",
+        cause=query.cause,
+        s_m=[float(place) for place in again.places % layout.length] if layout.centre.closed else list(again.places),
+        speed=[float(speed) for speed in again.speed],
+        won_s=again.won_s,
     )
 
 
@@ -121,6 +184,7 @@ def _all_figures(
     keys: Sequence[tuple[int, int]],
     reference: tuple[int, int],
     part: Part,
+    habits: Mapping[int, Habit],
 ) -> list[schemas.FiguresOut]:
     """Figures of every lap, with what explains those that lose beyond doubt."""
     base = known[reference[0]].traces[reference[1]]
@@ -145,6 +209,7 @@ def _all_figures(
                 causes=[_cause(one) for one in why.causes] if why is not None else [],
                 brought_in_s=why.brought_in_s if why is not None else 0.0,
                 unexplained_s=why.unexplained_s if why is not None else 0.0,
+                says=show.said(_says(entries, key, reference, losses[key], why, habits)),
                 **{name: None if own is None else getattr(own, name) for name in _SHOWN},
             )
         )
@@ -161,38 +226,80 @@ def _explained(
     losses: Mapping[tuple[int, int], Loss],
 ) -> dict[tuple[int, int], Explanation]:
     """Why laps lose here, where they do beyond doubt and were driven through."""
-    theirs = found[reference]
-    car = _car(entries, known, reference[0])
-    if theirs is None or car is None or not _driven(entries, known, reference, part):
+    sides = _sides(entries, known, keys, reference, part, found, losses)
+    if sides is None:
         return {}
-    asked = [
-        (key, own)
-        for key in dict.fromkeys(keys)
-        if (own := found[key]) is not None
-        and losses[key].loss_s > 2 * losses[key].loss_u_s
-        and _driven(entries, known, key, part)
-    ]
+    name = (sides.named, part.low, part.high, part.window.corner, part.apexes, _named(entries, reference))
+
+    def kept(key: tuple[int, int]) -> tuple[Hashable, ...]:
+        return (*name, _named(entries, key))
+
+    # Curves never change: what is new is explained with one drive for all, what was asked before is at hand.
+    answers = {key: _told.find(kept(key)) for key, _ in sides.own}
+    new = [(key, own) for key, own in sides.own if answers[key] is None]
+    told = causes_of_laps(
+        sides.car, [own for _, own in new], sides.theirs, part.low, part.high, part.apexes, part.direction
+    )
+    for (key, _), one in zip(new, told, strict=True):
+        answers[key] = one
+        _told.keep(kept(key), one)
+    return {key: one for key, one in answers.items() if one is not None}
+
+
+def _named(entries: Mapping[int, Entry], key: tuple[int, int]) -> tuple[int, int]:
+    return entries[key[0]].analysis.id, key[1]
+
+
+@dataclass(frozen=True)
+class _Sides:
+    """What is driven again: laps that lose beyond doubt, the reference lap, and the car; ``named`` what it follows
+    from."""
+
+    car: ShownCar
+    named: Hashable
+    own: list[tuple[tuple[int, int], tuple[Signals, int, Figures, Loss]]]
+    theirs: tuple[Signals, int, Figures]
+
+
+def _sides(
+    entries: Mapping[int, Entry],
+    known: Mapping[int, AnalysedRun],
+    keys: Sequence[tuple[int, int]],
+    reference: tuple[int, int],
+    part: Part,
+    found: Mapping[tuple[int, int], Figures | None],
+    losses: Mapping[tuple[int, int], Loss],
+) -> _Sides | None:
+    theirs, base = found[reference], known[reference[0]].signals
+    named, car = _car(entries, known, reference[0])
+    if theirs is None or base is None or car is None or not _driven(entries, known, reference, part):
+        return None
 
     def row(key: tuple[int, int]) -> int:
         return entries[key[0]].numbers.index(key[1])
 
-    signals = {run: one.signals for run, one in known.items()}
-    base = signals[reference[0]]
-    assert base is not None
-    told = causes_of_laps(
-        car,
-        [
-            (own_signals, row(key), own, losses[key])
-            for key, own in asked
-            if (own_signals := signals[key[0]]) is not None
-        ],
-        (base, row(reference), theirs),
-        part.low,
-        part.high,
-        part.apexes,
-        part.direction,
-    )
-    return dict(zip([key for key, _ in asked], told, strict=True))
+    own = [
+        (key, (signals, row(key), figures_of, losses[key]))
+        for key in dict.fromkeys(keys)
+        if (figures_of := found[key]) is not None
+        and (signals := known[key[0]].signals) is not None
+        and losses[key].loss_s > 2 * losses[key].loss_u_s
+        and _driven(entries, known, key, part)
+    ]
+    return _Sides(car, named, own, (base, row(reference), theirs))
+
+
+def _says(
+    entries: Mapping[int, Entry], key: tuple[int, int], reference: tuple[int, int], loss: Loss,
+    why: Explanation | None, habits: Mapping[int, Habit],
+) -> Said:  # fmt: skip
+    """The sentences about a lap, and whether it was the lap or the reference."""
+    driver, base = (entries[run].run.driver for run in (key[0], reference[0]))
+    if key == reference:
+        return of_reference(base.name, reference[1], habits.get(reference[0]))
+    against = against_of(driver.id, base.id, base.name, reference[1])
+    own = of_lap(driver.name, loss, why, against, habits.get(key[0]))
+    return (*own, *of_reference(base.name, reference[1], habits.get(reference[0])))
 
 
 def _driven(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], key: tuple[int, int], part: Part) -> bool:
@@ -204,11 +311,14 @@ def _driven(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], key:
     return bool(np.isfinite(signals.time[entries[key[0]].numbers.index(key[1])][inside]).all())
 
 
-def _car(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], run: int) -> ShownCar | None:
-    """The car of a run, as it showed itself in all runs of the line-up that were driven with it."""
+def _car(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], run: int) -> tuple[Hashable, ShownCar | None]:
+    """The car of a run, as it showed itself in all runs of the line-up that were driven with it, and what that follows
+    from."""
     same = [one for one in entries if entries[one].run.car_id == entries[run].run.car_id and known[one].signals]
     name = tuple(sorted((entries[one].analysis.id, len(entries[one].curves)) for one in same))
-    return _cars.get(name, lambda: shown_car([signals for one in same if (signals := known[one].signals) is not None]))
+    return name, _cars.get(
+        name, lambda: shown_car([signals for one in same if (signals := known[one].signals) is not None])
+    )
 
 
 def _cause(one: Evidence) -> schemas.Cause:
@@ -225,39 +335,12 @@ def _in_window(entry: Entry, run: AnalysedRun, number: int, part: Part) -> Figur
     return figures(run.signals, entry.numbers.index(number), part.window)
 
 
-def _habit(
-    entry: Entry, known: Mapping[int, AnalysedRun], compared: Comparison | None, reference: tuple[int, int], part: Part
-) -> schemas.Habit | None:
-    """How the driver of a run does in this part over all laps that count."""
-    base = known[reference[0]].traces[reference[1]]
-    found = habit_between(known[entry.run.id], base, False, part.low, part.high, entry.layout.length)
-    if found is None:
-        return None
-    finding = None
-    if compared is not None and part.passage is not None:
-        finding = findings_in(compared, entry.run.id, part.passage)
+def _habit(run: int, habit: Habit) -> schemas.Habit:
     return schemas.Habit(
-        run=entry.run.id,
-        losing=found.losing,
-        of=found.of,
-        best_lap=found.best_lap,
-        best_loss_s=found.best_loss_s,
-        median_loss_s=found.median_loss_s,
-        finding=None if finding is None else _finding(finding),
-    )
-
-
-def _finding(row: FindingRow) -> schemas.FindingOut:
-    return schemas.FindingOut(
-        loss_s=row.loss_s,
-        loss_u_s=row.loss_u_s,
-        cause=row.cause or "unclear",
-        second_cause=row.second_cause,
-        seen_in=row.seen_in,
-        of=row.clean,
-        parts=row.parts,
-        causes=[_cause(Evidence(**one)) for one in row.evidence],
-        brought_in_s=row.brought_in_s or 0.0,
-        unexplained_s=row.unexplained_s or 0.0,
-        carried_s=row.carried_s,
+        run=run,
+        losing=habit.losing,
+        of=habit.of,
+        best_lap=habit.best_lap,
+        best_loss_s=habit.best_loss_s,
+        median_loss_s=habit.median_loss_s,
     )

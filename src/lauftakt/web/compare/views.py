@@ -18,7 +18,7 @@ from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.lineup import NAMELESS, Entry
 from lauftakt.store.models import Event, LapRow, Run
 from lauftakt.web import schemas, show
-from lauftakt.web.access import database, only
+from lauftakt.web.access import Problem, database, only
 from lauftakt.web.compare import card, lineup
 from lauftakt.web.compare.addresses import curve_address, curve_addresses, key_of, lap_address, lap_addresses
 from lauftakt.web.policy import Viewer, one, visible
@@ -136,6 +136,22 @@ def get_card(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.CardOut:
         runs = {entry.analysis.id: run for run, entry in entries.items()}
         keys = [(runs[analysis], number) for analysis, number in laps]
         return card.answer(session, entries, keys, (runs[reference[0]], reference[1]), query_data)
+
+
+@blueprint.get("/card/without")
+@only("see")
+@blueprint.input(schemas.WithoutQuery, location="query")
+@blueprint.output(schemas.WithoutOut)
+def get_without(viewer: Viewer, query_data: schemas.WithoutQuery) -> schemas.WithoutOut:
+    """One lap of a card driven again without one cause of its loss there: its speed along the part."""
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
+    if len(laps) > 1:
+        raise Problem(422, "invalid", "Name one lap.")
+    with database().begin() as session:
+        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
+        runs = {entry.analysis.id: run for run, entry in entries.items()}
+        own, base = ((runs[analysis], number) for analysis, number in (laps[0], reference))
+        return card.without(session, entries, own, base, query_data)
 
 
 @blueprint.get("/choices")

@@ -1,6 +1,6 @@
 """What the API takes and gives, a module a place; the TypeScript client is generated from these."""
 
-from lauftakt.web.schemas.base import Choice, Problem, Schema
+from lauftakt.web.schemas.base import Choice, Problem, SaidPart, Schema
 from lauftakt.web.schemas.channels import (
     ChannelOut,
     ChannelsOut,
@@ -57,7 +57,6 @@ from lauftakt.web.schemas.compare import (
     DoubtOut,
     DoubtQuery,
     FiguresOut,
-    FindingOut,
     Habit,
     LapChoice,
     LapDoubt,
@@ -65,6 +64,8 @@ from lauftakt.web.schemas.compare import (
     NamelessChannel,
     PassageOut,
     RunChoices,
+    WithoutOut,
+    WithoutQuery,
 )
 from lauftakt.web.schemas.hand_ins import (
     Account,
@@ -109,7 +110,7 @@ from lauftakt.web.schemas.laps import (
 )
 from lauftakt.web.schemas.links import LinkList, LinkNew, LinkOut, LinkPage, LinkQuery
 from lauftakt.web.schemas.loggers import Fetching, LoggerFetch, LoggerList, LoggerOut, LoggerRun
-from lauftakt.web.schemas.paddock import Delivery, PaddockOut, PaddockQuery
+from lauftakt.web.schemas.paddock import DayReading, Delivery, PaddockOut, PaddockQuery, RunReading
 from lauftakt.web.schemas.people import (
     AccountChange,
     FirstCode,
@@ -215,6 +216,7 @@ __all__ = [
     "CornerOut",
     "CurvesQuery",
     "DayOut",
+    "DayReading",
     "Delivery",
     "DeskLap",
     "DeskOut",
@@ -242,7 +244,6 @@ __all__ = [
     "FigureSetOut",
     "FiguresOut",
     "FindingChange",
-    "FindingOut",
     "FindingsPreview",
     "FirstCode",
     "FirstOut",
@@ -319,6 +320,8 @@ __all__ = [
     "RunChoices",
     "RunDetail",
     "RunOut",
+    "RunReading",
+    "SaidPart",
     "Schema",
     "SectorSetOut",
     "Session",
@@ -360,5 +363,7 @@ __all__ = [
     "WatchRole",
     "WatchRun",
     "WindowOut",
+    "WithoutOut",
+    "WithoutQuery",
     "ZoneOut",
 ]

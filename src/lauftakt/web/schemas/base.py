@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, StringConstraints
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints
 
 from lauftakt.core.log.text import printable
 
@@ -39,3 +39,12 @@ Conditions = Literal["dry", "damp", "wet"]
 class Choice(Schema):
     id: int
     name: str
+
+
+class SaidPart(Schema):
+    """A part of a sentence: text, or a figure in SI units, to be set in the reader's."""
+
+    text: str | None = None
+    value: float | None = None
+    quantity: str | None = None
+    unit: bool = Field(default=True, description="Whether the unit is said.")

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Clean, Schema
+from lauftakt.web.schemas.base import Clean, SaidPart, Schema
 from lauftakt.web.schemas.runs import DriverOut, EventOut
 
 
@@ -120,22 +120,7 @@ class FiguresOut(Schema):
     causes: list[Cause]
     brought_in_s: float = Field(description="With causes and the unexplained it adds up to the loss.")
     unexplained_s: float
-
-
-class FindingOut(Schema):
-    """What the core finds about a driver in a passage over all laps that count."""
-
-    loss_s: float
-    loss_u_s: float
-    cause: str
-    second_cause: str | None
-    seen_in: list[int]
-    of: int
-    parts: dict[str, float]
-    causes: list[Cause]
-    brought_in_s: float
-    unexplained_s: float
-    carried_s: float | None = Field(description="Costs in the next passage; not part of the loss.")
+    says: list[SaidPart] = Field(description="What the lap loses here and why, as sentences.")
 
 
 class Habit(Schema):
@@ -147,15 +132,28 @@ class Habit(Schema):
     best_lap: int
     best_loss_s: float
     median_loss_s: float
-    finding: FindingOut | None = Field(description="Only in passages, and only where more is lost than chance.")
 
 
 class CardOut(Schema):
     from_m: float
     to_m: float
     passage: str | None
+    corner: str | None = Field(description="The corner that the figures belong to; null in a stretch.")
+    corners: list[str] = Field(description="Corners of the passage whose figures can be asked for.")
     figures: list[FiguresOut]
-    habits: list[Habit]
+    habits: list[Habit] = Field(description="Of every run of the line-up, the reference's first.")
+    median_loss_s: float | None = Field(description="Of all laps that count, against the reference lap.")
+    of: int = Field(description="How many laps those are.")
+
+
+class WithoutOut(Schema):
+    """A lap as it would be without one cause: SI units, at places along the circuit."""
+
+    lap: str
+    cause: str
+    s_m: list[float]
+    speed: list[float]
+    won_s: float
 
 
 class LapChoice(Schema):
@@ -223,6 +221,15 @@ class CardQuery(Schema):
     passage: Annotated[str, StringConstraints(max_length=40)] | None = None
     from_m: Metres | None = None
     to_m: Metres | None = None
+    corner: Annotated[str, StringConstraints(max_length=200)] | None = Field(
+        default=None, description="Of a passage with several, the one whose figures are wanted."
+    )
+
+
+class WithoutQuery(CardQuery):
+    """The card's lap (one alone) and the cause that is taken away."""
+
+    cause: Annotated[str, StringConstraints(max_length=40)]
 
 
 class ChoicesQuery(Schema):

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Choice, Schema
+from lauftakt.web.schemas.base import Choice, SaidPart, Schema
 from lauftakt.web.schemas.runs import DriverOut, EventOut, RunOut
 
 
@@ -29,6 +29,28 @@ class Delivery(Schema):
     runs: int
     laps: int
     link: bool = Field(description="A link was sent and can still be used.")
+
+
+class RunReading(Schema):
+    """What a day's comparison says of one run."""
+
+    run: int
+    lap: str = Field(description="Its best lap, as addresses of the desk name it.")
+    strip: list[float] = Field(
+        description="Loss rate of that lap beyond doubt, s/m, in equal parts of the circuit; empty for the reference."
+    )
+    says: list[SaidPart] = Field(description="What costs most over the run; empty where nothing is worth a run.")
+    passage: str | None
+    against: str | None = Field(description="``reference``, or ``own best``: the own quickest passages.")
+
+
+class DayReading(Schema):
+    """What costs each run of a day most. ``coming``: it is being computed; ``failed``: it could not be; ``none``: there
+    is nothing to compare."""
+
+    state: Literal["ready", "coming", "failed", "none"]
+    reference: str | None = Field(description="The lap that the others are measured against.")
+    runs: list[RunReading]
 
 
 class PaddockOut(Schema):

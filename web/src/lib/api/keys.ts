@@ -5,6 +5,7 @@ import type { Part } from '$lib/desk/desk.svelte';
 export const keys = {
   paddock: (asked: object) => ['paddock', asked] as const,
   anyPaddock: () => ['paddock'] as const,
+  dayReading: (event: number) => ['paddock', 'reading', event] as const,
   olderEvents: (asked: object) => ['older-events', asked] as const,
   handIns: (asked: object) => ['hand-ins', asked] as const,
   channels: (run: number | string) => ['channels', run] as const,
@@ -17,7 +18,10 @@ export const keys = {
   anyDesk: () => ['desk'] as const,
   curves: (build: string, laps: string, reference: string, roles: string) =>
     ['curves', build, laps, reference, roles] as const,
-  card: (laps: string, reference: string, part: Part | null) => ['card', laps, reference, part] as const,
+  card: (laps: string, reference: string, part: Part | null, corner: string | null) =>
+    ['card', laps, reference, part, corner] as const,
+  without: (lap: string, reference: string, part: Part | null, cause: string | null) =>
+    ['card', 'without', lap, reference, part, cause] as const,
   doubt: (build: string, laps: string, reference: string, from: number) =>
     ['doubt', build, laps, reference, from] as const,
   anyCard: () => ['card'] as const,

@@ -48,6 +48,21 @@ export function onGrid(s: Float64Array, places: number[], values: number[]): Flo
   return found;
 }
 
+/** Values along a part of the circuit on the grid, NaN outside of it; places may run on across the line. */
+export function alongPart(s: Float64Array, places: number[], values: number[]): Float32Array {
+  const found = new Float32Array(s.length).fill(NaN);
+  let first = 0;
+  for (let i = 1; i <= places.length; i++) {
+    if (i < places.length && (places[i] ?? 0) >= (places[i - 1] ?? 0)) continue;
+    const own = onGrid(s, places.slice(first, i), values.slice(first, i));
+    const [low, high] = [places[first] ?? 0, places[i - 1] ?? 0];
+    for (let k = 0; k < s.length; k++)
+      if ((s[k] ?? 0) >= low && (s[k] ?? 0) <= high) found[k] = own[k] ?? NaN;
+    first = i;
+  }
+  return found;
+}
+
 /** Time delta on the grid, restarted so that it is 0 at `from`. */
 export function deltaOf(s: Float64Array, lap: Curve, reference: Curve, from: number): Float32Array {
   const start = from > 0 ? valueAt(s, lap, from) - valueAt(s, reference, from) : 0;

@@ -22,6 +22,12 @@ export class Desk {
   doubt = $state.raw<{ from: number; of: Doubt } | null>(null);
   chosen = $state<string | null>(null);
   cursor = $state<number | null>(null);
+  /** the cause without which the chosen lap is shown, too, and of which lap and part that was asked */
+  private wish = $state.raw<{ cause: string; of: string } | null>(null);
+  /** the chosen lap's speed without that cause, where it is known */
+  rebuilt = $state.raw<Curve | null>(null);
+  /** of a passage with several corners, the one whose figures are asked for */
+  corner = $state<string | null>(null);
   part = $state.raw<Part | null>(null);
   /** the stretch that the card is asked for: while one is being dragged, still the one before */
   settled = $state.raw<Part | null>(null);
@@ -36,6 +42,8 @@ export class Desk {
   readonly reference = $derived(this.laps.find((lap) => lap.key === this.lineUp?.reference));
   readonly chosenLap = $derived(this.laps.find((lap) => lap.key === this.chosen));
   readonly passages = $derived<Passage[]>(this.lineUp?.layout.passages ?? []);
+  /** Only as long as it is about the lap and the part on show. */
+  readonly without = $derived(this.wish?.of === this.shown() ? this.wish.cause : null);
   readonly zoomed = $derived(this.zoom[0] > 0.5 || this.zoom[1] < this.length - 0.5);
   readonly deltas = $derived.by<Record<string, Float32Array>>(() => {
     const found: Record<string, Float32Array> = {};
@@ -64,6 +72,16 @@ export class Desk {
     return found && onGrid(this.curves.s, s_m, found.delta_u_s);
   }
 
+  private shown(): string {
+    const part = this.settled;
+    return `${this.chosen} ${this.lineUp?.reference} ${part?.passage ?? `${part?.from} ${part?.to}`}`;
+  }
+
+  /** Show the chosen lap without a cause, too; once more takes it away. */
+  wonder(cause: string | null): void {
+    this.wish = cause === null || cause === this.without ? null : { cause, of: this.shown() };
+  }
+
   lay(lineUp: DeskLineUp, place: Place): void {
     this.lineUp = lineUp;
     const keys = lineUp.laps.map((lap) => lap.key);
@@ -79,6 +97,8 @@ export class Desk {
     this.zoom = place.zoom ? this.inside(place.zoom[0], place.zoom[1]) : [0, length];
     this.drawn = this.zoom;
     this.cursor = place.cursor === null ? null : Math.min(place.cursor, length);
+    this.wonder(null);
+    if (place.without && this.part) this.wonder(place.without);
   }
 
   place(): Place {
@@ -92,6 +112,7 @@ export class Desk {
       stretch: this.part && !this.part.passage ? [this.part.from, this.part.to] : null,
       zoom: this.zoomed ? this.zoom : null,
       cursor: this.cursor,
+      without: this.without,
       staves: this.staves.join() === STAVES.join() ? null : this.staves,
       version: this.lineUp?.version ?? null,
     };

@@ -3,6 +3,7 @@ import { scaleOf } from '$lib/draw/scale';
 import { ticks, trace } from '$lib/draw/trace';
 import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
 import { deltaOf, valueAt } from '$lib/desk/curves';
+import { alongPart } from '$lib/desk/curves';
 import { readPlace, writePlace } from '$lib/desk/place';
 
 describe('address of the desk', () => {
@@ -19,6 +20,7 @@ describe('address of the desk', () => {
       cursor: 1300,
       staves: ['delta', 'gear'],
       version: 2,
+      without: 'early_brake',
     };
     expect(readPlace(new URLSearchParams(writePlace(place)))).toEqual(place);
   });
@@ -114,5 +116,15 @@ describe('figures', () => {
     expect(lapTime(59.999)).toBe('1:00.00');
     expect(lapTime(37.01)).toBe('37.01');
     expect(lapTime(null)).toBe('–');
+  });
+});
+
+describe('a part of the circuit on the grid', () => {
+  it('is nothing outside of it, and runs on across the line', () => {
+    const s = Float64Array.from({ length: 11 }, (_, i) => i * 10);
+    const found = [...alongPart(s, [80, 100, 5, 25], [8, 10, 0.5, 2.5])];
+    expect(found.map((value) => (Number.isNaN(value) ? null : Number(value.toFixed(2))))).toEqual([
+      null, 1, 2, null, null, null, null, null, 8, 9, 10,
+    ]); // prettier-ignore
   });
 });

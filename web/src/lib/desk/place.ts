@@ -10,6 +10,8 @@ export interface Place {
   stretch: [number, number] | null;
   zoom: [number, number] | null;
   cursor: number | null;
+  /** the cause without which the chosen lap is shown, too */
+  without: string | null;
   staves: string[] | null;
   /** number of the circuit's version on which the laps are measured */
   version: number | null;
@@ -53,6 +55,7 @@ export function readPlace(query: URLSearchParams): Place {
     stretch: pair(query.get('stretch')),
     zoom: pair(query.get('zoom')),
     cursor: /^\d+$/.test(query.get('at') ?? '') ? Number(query.get('at')) : null,
+    without: /^[a-z_]{1,40}$/.test(query.get('without') ?? '') ? query.get('without') : null,
     version: whole(query.get('drawn')),
     staves:
       query
@@ -71,6 +74,7 @@ export function writePlace(place: Place): string {
   else if (place.stretch) parts.push(['stretch', place.stretch.map(Math.round).join('-')]);
   if (place.zoom) parts.push(['zoom', place.zoom.map((m) => Math.round(m)).join('-')]);
   if (place.cursor !== null) parts.push(['at', String(Math.round(place.cursor))]);
+  if (place.without) parts.push(['without', place.without]);
   if (place.staves) parts.push(['staves', place.staves.map(writeStave).join(',')]);
   if (place.version !== null) parts.push(['drawn', String(place.version)]);
   // Commas and dots need no escape, and an address that can be read is easier to trust.

@@ -14,6 +14,8 @@
     colour: string;
     reference: boolean;
     chosen: boolean;
+    /** a lap as it might have been: dashed, on top of all */
+    dashed?: boolean;
     /** further laps of a driver who is on the desk already are drawn lighter */
     second: boolean;
     /** half the width that is drawn around the line, where it is unsure */
@@ -111,11 +113,13 @@
       ctx.beginPath();
       trace(ctx, s, line.values, scale, (value) => y(value, h), stepped);
       ctx.strokeStyle = line.reference ? inks.band : line.colour;
-      ctx.lineWidth = line.reference ? 6.5 : line.chosen ? 2 : 1.1;
+      ctx.setLineDash(line.dashed ? [5, 3] : []);
+      ctx.lineWidth = line.reference ? 6.5 : line.chosen ? 2 : line.dashed ? 1.4 : 1.1;
       ctx.globalAlpha = line.reference || line.chosen ? 1 : line.second ? 0.5 : 0.85;
       ctx.stroke();
     }
     ctx.globalAlpha = 1;
+    ctx.setLineDash([]);
   }
 
   /** The pale width within which a line is unsure. */
@@ -138,7 +142,7 @@
     ctx.globalAlpha = 1;
   }
 
-  const rank = (line: Line) => (line.reference ? 0 : line.chosen ? 2 : 1);
+  const rank = (line: Line) => (line.reference ? 0 : line.dashed ? 3 : line.chosen ? 2 : 1);
 </script>
 
 <div class="stave" style:width="{scale.width + margin}px">

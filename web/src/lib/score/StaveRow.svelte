@@ -25,6 +25,7 @@
   let { desk, role, scale, bars, moved, secondLaps }: Props = $props();
 
   const t = texts.compare;
+  const WITHOUT = 'without';
   const name = $derived(registry.label(role));
   const unit = $derived(registry.unit(role));
   const folded = $derived(desk.folded.includes(role));
@@ -48,6 +49,16 @@
           width: role === 'delta' && lap.key === desk.chosen ? twice(desk.deltaDoubt(lap.key)) : undefined,
         });
     }
+    const chosen = lines.find((line) => line.chosen);
+    if (role === 'speed' && desk.rebuilt && chosen)
+      lines.push({
+        ...chosen,
+        key: WITHOUT,
+        values: desk.rebuilt,
+        chosen: false,
+        second: false,
+        dashed: true,
+      });
     return lines;
   }
 
@@ -75,6 +86,7 @@
     if (place === null || !desk.curves) return [];
     const { s } = desk.curves;
     return lines
+      .filter((line) => line.key !== WITHOUT)
       .map((line) => {
         const lap = desk.laps.find((item) => item.key === line.key);
         const value = valueAt(s, line.values, place);

@@ -1,15 +1,5 @@
 // Texts of the desk.
 
-/** What a cause rests on, ready to be said: gaps and values with their units. */
-export interface Fact {
-  figure: string;
-  distance: string;
-  width: string;
-  speed: string;
-  own: string;
-  theirs: string;
-}
-
 export const compareTexts = {
   title: 'Compare',
   empty: 'There is nothing to compare yet.',
@@ -47,55 +37,10 @@ export const compareTexts = {
     `${driver} is ${time} s (± ${u}) behind ${reference} in lap ${lap}.`,
   gainsOverall: (driver: string, lap: number, time: string, u: string, reference: string) =>
     `${driver} is ${time} s (± ${u}) ahead of ${reference} in lap ${lap}.`,
+  itsLap: (n: number) => `lap ${n}`,
   isReference: (driver: string, lap: number) =>
     `${driver}, lap ${lap}, is the reference: the others are measured against it.`,
-  itsLap: (n: number) => `lap ${n}`,
   chooseStretch: 'Drag along the score to study a stretch, or go from passage to passage with , and .',
-  gives: (driver: string, loss: string, u: string) => `${driver} gives away ${loss} s (± ${u}) here`,
-  wins: (driver: string, gain: string, u: string) => `${driver} gains ${gain} s (± ${u}) here`,
-  level: (driver: string, u: string) => `${driver} is level here (within ± ${u} s)`,
-  inLaps: (n: number, of: number) => `and loses in ${n} of ${of} laps`,
-  causes: {
-    early_brake: (f) => `brakes ${f.distance} earlier`,
-    soft_brake: (f) => `brakes less hard (${f.own} instead of ${f.theirs})`,
-    slow_brake_rise: (f) => `takes ${f.own} to build up the brake instead of ${f.theirs}`,
-    early_release: (f) => `lets the brake off ${f.distance} earlier`,
-    late_release: (f) => `stays on the brake ${f.distance} longer`,
-    interrupted_brake: () => 'lets the brake off and applies it again',
-    braked_too_late: (f) => `brakes ${f.distance} later and pays for it afterwards`,
-    over_slow: (f) => `is ${f.speed} slower at the slowest point`,
-    coasting: (f) => `rolls for ${f.own} without brake or throttle instead of ${f.theirs}`,
-    late_throttle: (f) =>
-      f.figure === 'exit_throttle'
-        ? 'opens the throttle less on the way out'
-        : `is on the throttle ${f.distance} later`,
-    hesitant_throttle: () => 'picks the throttle up, lifts and picks it up again',
-    needless_lift: () => 'lifts where the other stays flat',
-    wrong_gear: (f) => `takes gear ${f.own} instead of ${f.theirs}`,
-    early_turn_in: (f) => `turns in early (${f.width} further inside before the corner)`,
-    late_turn_in: (f) => `turns in late (${f.width} further outside before the corner)`,
-    unused_width: (f) => `leaves ${f.width} of the road unused`,
-    oversteer: () => 'corrects slides',
-    locked_wheel: () => 'locks a wheel',
-    car_or_conditions: () => 'has a slower car or slower conditions here',
-  } as Record<string, (fact: Fact) => string>,
-  /** The same where there is no figure to tell. */
-  plainCauses: {
-    early_brake: 'brakes earlier',
-    soft_brake: 'brakes less hard',
-    slow_brake_rise: 'builds up the brake slowly',
-    early_release: 'lets the brake off earlier',
-    late_release: 'stays on the brake longer',
-    braked_too_late: 'brakes late and pays for it afterwards',
-    over_slow: 'is slower at the slowest point',
-    coasting: 'rolls without brake or throttle',
-    late_throttle: 'is on the throttle later',
-    wrong_gear: 'takes another gear',
-    early_turn_in: 'turns in early',
-    late_turn_in: 'turns in late',
-    unused_width: 'leaves width of the road unused',
-  } as Record<string, string>,
-  costs: (words: string, cost: string) => `${words} (${cost} s)`,
   /** What a loss is made of, a word or two each. */
   causeNames: {
     early_brake: 'braking early',
@@ -140,13 +85,14 @@ export const compareTexts = {
   broughtIn: 'brought in with the speed',
   unexplained: 'unexplained',
   madeOf: (loss: string) => `What the ${loss} s are made of`,
-  unclear: 'The figures do not tell why.',
-  habit: (loss: string, u: string, laps: number, of: number) =>
-    `Over all laps the habit costs ${loss} s (± ${u}), seen in ${laps} of ${of} laps.`,
-  than: (reference: string, driver: string, facts: string) =>
-    `Compared with ${reference}, ${driver} ${facts}.`,
-  bestLap: (lap: number, loss: string) => `In lap ${lap} only ${loss} s was lost.`,
-  bestLapGain: (lap: number, gain: string) => `In lap ${lap} there was a gain of ${gain} s.`,
+  showWithout: (cause: string) => `Show in the score how this lap would be without: ${cause}`,
+  without: (won: string) => `dashed: this lap without it, ${won} s quicker here`,
+  corners: 'Figures of',
+  standing: {
+    reference: (name: string) => `to ${name}`,
+    own: (lap: number) => `to the own best here, lap ${lap}`,
+    all: (n: number) => `to the median of all ${n} laps`,
+  },
   cutAtLine: 'Only up to the start line: the next lap is not a timed one.',
   inferred: 'Braking is taken from deceleration: no brake was logged.',
   columns: { lap: 'Lap', lost: 'lost, s', brakes: 'brakes, ', slowest: 'slowest, ', full: 'full thr., ' },

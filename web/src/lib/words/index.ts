@@ -17,8 +17,6 @@ import {
   stepsTexts,
 } from './session';
 
-export type { Fact } from './compare';
-
 export const texts = {
   name: 'Lauftakt',
   places: { paddock: 'Paddock', handIn: 'Hand-in', laps: 'Laps', circuit: 'Circuit', compare: 'Compare' },

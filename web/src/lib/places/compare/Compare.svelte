@@ -4,7 +4,7 @@
   import { api, ApiProblem, done, fetchCurves } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
   import { registry } from '$lib/quantities/registry.svelte';
-  import { decodeCurves } from '$lib/desk/curves';
+  import { alongPart, decodeCurves } from '$lib/desk/curves';
   import { Desk } from '$lib/desk/desk.svelte';
   import { actionOf, KEYS } from '$lib/desk/keys';
   import { readPlace, writePlace } from '$lib/desk/place';
@@ -107,7 +107,7 @@
   // Asked for when a stretch has come to rest, not while it is dragged; what is outdated is aborted.
   const part = $derived(desk.settled);
   const card = createQuery(() => ({
-    queryKey: keys.card(laps, base, part),
+    queryKey: keys.card(laps, base, part, desk.corner),
     queryFn: ({ signal }) =>
       done(
         api.GET('/api/card', {
@@ -115,9 +115,8 @@
             query: {
               laps,
               reference: base,
-              ...(part?.passage
-                ? { passage: part.passage }
-                : { from_m: part?.from ?? 0, to_m: part?.to ?? 0 }),
+              ...where(part),
+              ...(part?.passage && desk.corner ? { corner: desk.corner } : {}),
             },
           },
           signal,
@@ -126,6 +125,25 @@
     enabled: laps !== '' && base !== '' && part !== null,
     placeholderData: keepPreviousData,
   }));
+  const where = (of: typeof part) =>
+    of?.passage ? { passage: of.passage } : { from_m: of?.from ?? 0, to_m: of?.to ?? 0 };
+
+  // The chosen lap as it would be without one cause of its loss.
+  const own = $derived(desk.chosenLap?.curves ?? '');
+  const without = createQuery(() => ({
+    queryKey: keys.without(own, base, part, desk.without),
+    queryFn: ({ signal }) => {
+      const query = { laps: own, reference: base, cause: desk.without ?? '', ...where(part) };
+      return done(api.GET('/api/card/without', { params: { query }, signal }));
+    },
+    enabled: own !== '' && base !== '' && part !== null && desk.without !== null,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  }));
+  $effect(() => {
+    const found = desk.without ? without.data : undefined;
+    desk.rebuilt = found && desk.curves ? alongPart(desk.curves.s, found.s_m, found.speed) : null;
+  });
 
   // Where the delta starts is part of its doubt: asked for when the stretch rests.
   const from = $derived(part?.from ?? 0);
@@ -228,7 +246,7 @@
         {#if card.error}
           <Trouble error={card.error} again={() => void card.refetch()} />
         {:else if card.data}
-          <PassageCard {desk} card={card.data} />
+          <PassageCard {desk} card={card.data} won={without.data?.won_s ?? null} />
         {/if}
         <div class="acts">
           <button type="button" class="may" onclick={() => desk.open()}><ZoomIn size={15} />{t.open}</button>

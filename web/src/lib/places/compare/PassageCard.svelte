@@ -7,15 +7,17 @@
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
   import PriceBar from '$lib/places/compare/PriceBar.svelte';
-  import { sentence } from '$lib/places/compare/sentence';
+  import { pieces } from '$lib/quantities/said';
   import { texts } from '$lib/words';
   import { figure, signed, unitOf } from '$lib/quantities/units';
 
   interface Props {
     desk: Desk;
     card: Card;
+    /** what is won without the cause that is shown so in the score, s */
+    won: number | null;
   }
-  let { desk, card }: Props = $props();
+  let { desk, card, won }: Props = $props();
 
   const t = texts.compare;
   const distance = $derived(unitOf('distance', present.units));
@@ -24,10 +26,24 @@
   const passage = $derived(desk.passages.find((p) => p.name === card.passage));
   const base = $derived(card.figures.find((row) => row.lap === desk.reference?.curves));
   const shared = $derived(new Set(desk.laps.map((lap) => lap.driver.id)).size < desk.laps.length);
-  const words = $derived(
-    desk.chosenLap && desk.reference ? sentence(card, desk.chosenLap, desk.reference, present.units) : [],
-  );
   const chosen = $derived(card.figures.find((row) => row.lap === desk.chosenLap?.curves));
+  const isReference = $derived(desk.chosen === desk.lineUp?.reference);
+  const words = $derived(pieces(chosen?.says ?? [], present.units));
+  const habit = $derived(card.habits.find((item) => item.run === desk.chosenLap?.run));
+  /** Whether it was the lap or the reference: the same lap beside other measures. */
+  const standing = $derived.by(() => {
+    if (!chosen || !desk.reference) return [];
+    const reference = `${desk.reference.driver.name}, ${t.lap.toLowerCase()} ${desk.reference.number}`;
+    return [
+      ...(isReference ? [] : [{ name: t.standing.reference(reference), gap: chosen.loss_s }]),
+      ...(habit && habit.of > 1
+        ? [{ name: t.standing.own(habit.best_lap), gap: chosen.loss_s - habit.best_loss_s }]
+        : []),
+      ...(card.median_loss_s !== null && card.of > 2
+        ? [{ name: t.standing.all(card.of), gap: chosen.loss_s - card.median_loss_s }]
+        : []),
+    ];
+  });
 
   function against(row: CardFigures, of: (row: CardFigures) => number | null): number | null {
     const own = of(row);
@@ -44,11 +60,22 @@
     >
   </h2>
   <p class="says">
-    {#each words as part, i (i)}{#if part.strong}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
+    {#if isReference && desk.reference}{t.isReference(desk.reference.driver.name, desk.reference.number)}{/if}
+    {#each words as part, i (i)}{#if part.figure}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
   <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
   {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}
+  {#if card.corners.length > 1}
+    <p class="corners small" role="group" aria-label={t.corners}>
+      <span class="muted">{t.corners}</span>
+      {#each card.corners as name (name)}
+        <button type="button" aria-pressed={name === card.corner} onclick={() => (desk.corner = name)}
+          >{name}</button
+        >
+      {/each}
+    </p>
+  {/if}
   <table>
     <thead>
       <tr>
@@ -113,7 +140,16 @@
     </tbody>
   </table>
   <!-- Below what is always there, so that nothing moves when another driver has more parts. -->
-  {#if chosen && chosen.causes.length}<PriceBar row={chosen} />{/if}
+  {#if standing.length > 1}
+    <ul class="standing">
+      {#each standing as row (row.name)}
+        <li><b class="figure">{signed(row.gap, time)}</b> {row.name}</li>
+      {/each}
+    </ul>
+  {/if}
+  {#if chosen && chosen.causes.length}
+    <PriceBar row={chosen} shown={desk.without} {won} onpick={(cause) => desk.wonder(cause)} />
+  {/if}
 </section>
 
 <style>
@@ -133,6 +169,37 @@
   }
   .small {
     font-size: 12px;
+  }
+  .corners {
+    display: flex;
+    flex-wrap: wrap;
+    align-items: center;
+    gap: 4px;
+    margin: 6px 0;
+  }
+  .corners button {
+    min-width: 34px;
+    padding: 2px 8px;
+    border: 1px solid var(--rule);
+    border-radius: 3px;
+    cursor: pointer;
+  }
+  .corners button[aria-pressed='true'] {
+    border-color: var(--ink);
+    background: var(--sheet);
+    font-weight: 640;
+  }
+  .standing {
+    list-style: none;
+    margin: 10px 0 0;
+    padding: 0;
+    font-size: 13px;
+    line-height: 1.5;
+  }
+  .standing b {
+    font-weight: 600;
+    display: inline-block;
+    min-width: 46px;
   }
   table {
     width: 100%;

@@ -7,8 +7,13 @@
 
   interface Props {
     row: CardFigures;
+    /** the cause without which the lap is shown in the score, too */
+    shown: string | null;
+    /** what is won without it, s */
+    won: number | null;
+    onpick: (cause: string) => void;
   }
-  let { row }: Props = $props();
+  let { row, shown, won, onpick }: Props = $props();
 
   const t = texts.compare;
   const time = $derived(unitOf('time', present.units));
@@ -21,6 +26,8 @@
 
   interface Part {
     name: string;
+    /** code of the cause; null for what is none */
+    cause: string | null;
     cost: number;
     doubt: number | null;
     fill: string;
@@ -32,13 +39,14 @@
         (cause.cost_s < 0 ? t.betterNames[cause.cause] : undefined) ??
         t.causeNames[cause.cause] ??
         cause.cause,
+      cause: cause.cause,
       cost: cause.cost_s,
       doubt: cause.cost_u_s,
       fill: SHADES[Math.min(i, SHADES.length - 1)] ?? 'var(--loss)',
     }));
     const rest = [
-      { name: t.broughtIn, cost: row.brought_in_s, doubt: null, fill: 'var(--muted)' },
-      { name: t.unexplained, cost: row.unexplained_s, doubt: null, fill: 'var(--rule)' },
+      { name: t.broughtIn, cause: null, cost: row.brought_in_s, doubt: null, fill: 'var(--muted)' },
+      { name: t.unexplained, cause: null, cost: row.unexplained_s, doubt: null, fill: 'var(--rule)' },
     ];
     return [...causes, ...rest.filter((part) => Math.abs(part.cost) >= WORTH_S)];
   });
@@ -49,7 +57,15 @@
 <figure class="price" aria-label={t.madeOf(figure(row.loss_s, time))}>
   <div class="bar" aria-hidden="true">
     {#each lost as part, i (i)}
-      <span style:width="{(100 * part.cost) / total}%" style:background={part.fill}></span>
+      <!-- The same parts stand below as buttons, for those who do not point. -->
+      <!-- svelte-ignore a11y_click_events_have_key_events, a11y_no_static_element_interactions -->
+      <span
+        class:picked={part.cause !== null && part.cause === shown}
+        class:pickable={part.cause !== null}
+        style:width="{(100 * part.cost) / total}%"
+        style:background={part.fill}
+        onclick={() => part.cause && onpick(part.cause)}
+      ></span>
     {/each}
   </div>
   <ul>
@@ -57,8 +73,18 @@
       <li class:won={part.cost < 0}>
         <i style:background={part.cost < 0 ? 'transparent' : part.fill} aria-hidden="true"></i>
         <b class="figure">{signed(part.cost, time)}</b>
-        {part.name}
+        {#if part.cause !== null && part.cost > 0}
+          <button
+            type="button"
+            aria-pressed={part.cause === shown}
+            title={t.showWithout(part.name)}
+            onclick={() => part.cause && onpick(part.cause)}>{part.name}</button
+          >
+        {:else}{part.name}{/if}
         {#if part.doubt !== null}<span class="muted">± {figure(2 * part.doubt, time)}</span>{/if}
+        {#if part.cause !== null && part.cause === shown && won !== null}
+          <span class="muted">{t.without(figure(won, time))}</span>
+        {/if}
       </li>
     {/each}
   </ul>
@@ -75,6 +101,21 @@
   }
   .bar span {
     min-width: 2px;
+  }
+  .bar .pickable {
+    cursor: pointer;
+  }
+  .bar .picked {
+    outline: 2px solid var(--ink);
+  }
+  li button {
+    cursor: pointer;
+    text-decoration: underline dotted;
+    text-underline-offset: 3px;
+  }
+  li button[aria-pressed='true'] {
+    font-weight: 640;
+    text-decoration-style: solid;
   }
   ul {
     list-style: none;

@@ -5,10 +5,11 @@
   import { SvelteURLSearchParams } from 'svelte/reactivity';
   import { api, done, type Paddock, type PaddockRun } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
-  import { driverColour } from '$lib/draw/colours';
+  import { driverColour, fullRate } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
   import Deliveries from '$lib/places/paddock/Deliveries.svelte';
+  import RunReading from '$lib/places/paddock/RunReading.svelte';
   import Filters from '$lib/parts/Filters.svelte';
   import SaveAs from '$lib/parts/SaveAs.svelte';
   import Remove from '$lib/parts/Remove.svelte';
@@ -37,6 +38,16 @@
     refetchInterval: 10_000,
   }));
   const data = $derived(paddock.data);
+  // What costs most is compared in the background; asked about more often while it is coming.
+  const shownDay = $derived(data?.event?.id ?? null);
+  const reading = createQuery(() => ({
+    queryKey: keys.dayReading(shownDay ?? 0),
+    queryFn: () =>
+      done(api.GET('/api/events/{event_id}/reading', { params: { path: { event_id: shownDay ?? 0 } } })),
+    enabled: shownDay !== null && Boolean(data?.runs.length) && present.me?.role !== 'driver',
+    refetchInterval: (query) => (query.state.data?.state === 'coming' ? 1_500 : 10_000),
+  }));
+  const full = $derived(fullRate((reading.data?.runs ?? []).map((run) => run.strip)));
   // Older events that were asked for; the newest ones come with the query.
   const older = createInfiniteQuery(() => ({
     queryKey: keys.olderEvents({ ...asked, event: undefined, from: data?.next }),
@@ -59,7 +70,6 @@
   const length = $derived(unitOf('length', present.units));
   const time = $derived(unitOf('time', present.units));
   const leads = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
-  const widest = $derived(Math.max(0.5, ...(data?.runs ?? []).map((run) => run.gap_s ?? 0)));
   const f = texts.handIn.filters;
   const choices = (items: { id: number; name: string }[] | undefined): [string, string][] => [
     ['', f.any],
@@ -123,6 +133,9 @@
       text: (run) =>
         run.id === data?.reference_run ? t.reference : run.gap_s === null ? '' : signed(run.gap_s, time),
     },
+    ...(present.me?.role === 'driver'
+      ? []
+      : [{ id: 'reading', header: t.reading, value: () => null, text: () => '' }]),
     {
       id: 'theoretical',
       header: t.theoretical,
@@ -205,9 +218,10 @@
             {:else if run.gap_s !== null}
               <span class="figure">{signed(run.gap_s, time)}</span>
               {#if run.level}<span class="muted" title={t.levelMeans}>{t.level}</span>{/if}
-              <span class="bar" style:width="{(100 * Math.max(run.gap_s, 0)) / widest}px"></span>
             {/if}
           </span>
+        {:else if column.id === 'reading'}
+          <RunReading day={reading.data} run={run.id} {full} timed={run.best_s !== null} width={230} />
         {:else if column.id === 'do'}
           {#if run.best_s !== null}
             <a class="may" href="/compare?run={run.id}" aria-label={t.compareOne(run.driver.name)}
@@ -281,14 +295,6 @@
   }
   .gap {
     white-space: nowrap;
-    min-width: 180px;
-  }
-  .bar {
-    display: inline-block;
-    height: 9px;
-    margin-left: 8px;
-    background: var(--loss);
-    border-radius: 1px;
   }
   .empty {
     display: grid;

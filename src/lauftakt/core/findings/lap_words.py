@@ -1,0 +1,94 @@
+"""What is said of one lap between two places: what it loses, why, and whether it was the lap or the reference."""
+
+from collections.abc import Sequence
+
+from lauftakt.core.comparison.delta import Loss
+from lauftakt.core.findings.causes import Explanation
+from lauftakt.core.findings.habits import Habit
+from lauftakt.core.findings.words import ALIKE, Against, Quantity, Said, in_laps, why
+
+# A reference that is quicker than its driver usually is by less is no exception, s.
+UNUSUAL_S = 0.03
+# Nor is one that lies within the usual scatter.
+SCATTERS = 1.5
+# Of fewer laps nothing is usual.
+FEW = 3
+
+
+def of_lap(
+    name: str, loss: Loss, told: Explanation | None, against: Against, habit: Habit | None
+) -> Said:  # fmt: skip
+    """The sentences of a lap.
+
+    Parameters
+    ----------
+    name : whose lap it is
+    loss : against the reference lap
+    told : why, where it loses beyond doubt
+    against : the reference, as sentences name it
+    habit : how the driver does over all laps, None where that is not known
+    """
+    if abs(loss.loss_s) <= 2 * loss.loss_u_s:
+        doubt = Quantity(2 * loss.loss_u_s, "time")
+        return (f"{name} is level with {against.name} here (within ± ", doubt, ").", *_but(name, habit))
+    if loss.loss_s < 0:
+        size: Said = (Quantity(-loss.loss_s, "time"), " (± ", Quantity(2 * loss.loss_u_s, "time", unit=False), ")")
+        return (f"{name} gains ", *size, f" on {against.name} here.", *_but(name, habit))
+    causes, brought = (told.causes, told.brought_in_s) if told is not None else ((), 0.0)
+    said = why(name, causes, brought, loss.loss_s, loss.loss_u_s, against)
+    return (*said, *_over_laps(loss, habit))
+
+
+def _over_laps(loss: Loss, habit: Habit | None) -> Said:
+    """Whether a loss is a habit."""
+    if habit is None or habit.of < 2:
+        return ()
+    middle = Quantity(habit.median_loss_s, "time")
+    if habit.losing == habit.of:
+        alike = abs(loss.loss_s - habit.median_loss_s) <= max(ALIKE * loss.loss_s, 2 * loss.loss_u_s)
+        if alike:
+            return (f" {in_laps(habit.losing, habit.of, alike)}",)
+        return (f" In all {habit.of} laps, ", middle, " in the middle of them.")
+    if 2 * habit.losing >= habit.of:
+        return (f" In {habit.losing} of {habit.of} laps, ", middle, " in the middle of all.")
+    return (f" Only in {habit.losing} of {habit.of} laps: no habit.",)
+
+
+def _but(name: str, habit: Habit | None) -> Said:
+    """What a lap that loses nothing hides."""
+    if habit is None or 2 * habit.losing < habit.of or habit.of < FEW:
+        return ()
+    middle = Quantity(habit.median_loss_s, "time")
+    return (f" But in {habit.losing} of {habit.of} laps {name} loses here, ", middle, " in the middle of all.")
+
+
+def of_reference(name: str, number: int, habit: Habit | None) -> Said:
+    """Whether a reference lap is quicker or slower between two places than its driver usually is; nothing where it is
+    not.
+
+    Parameters
+    ----------
+    name, number : whose lap it is
+    habit : of that driver's laps against the reference lap itself
+    """
+    if habit is None or habit.of < FEW:
+        return ()
+    usual = habit.median_loss_s
+    if abs(usual) < max(UNUSUAL_S, SCATTERS * habit.scatter_s):
+        return ()
+    way = "quicker" if usual > 0 else "slower"
+    return (f" Lap {number} of {name} is ", Quantity(abs(usual), "time"), f" {way} here than {name} usually is.")
+
+
+def against_of(own: int, reference: int, name: str, number: int) -> Against:
+    """What sentences call a reference: by its driver (``name``), or, where it is the own driver's, by its lap."""
+    return Against.own_lap(number) if own == reference else Against.driver(name)
+
+
+def median_of(habits: Sequence[Habit]) -> float | None:
+    """Median loss of all laps of several drivers, s; None without any."""
+    losses = sorted(loss for habit in habits for loss in habit.losses_s)
+    if not losses:
+        return None
+    middle = len(losses) // 2
+    return losses[middle] if len(losses) % 2 else (losses[middle - 1] + losses[middle]) / 2
