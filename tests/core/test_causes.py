@@ -134,7 +134,7 @@ def test_costs_add_up_to_the_loss(found: list[Finding]) -> None:
 
 def test_prices_agree_with_the_passage_driven_again(day, found: list[Finding]) -> None:
     """The simulator drives the same laps without one of the mistakes: what that gains is what the cause costs."""
-    layout, runs = day
+    layout, _ = day
     circuit = CIRCUITS["ellerholm"]()
     line = racing_line(circuit)
     base = Driver("reference", corner_level=0.97, brake_level=0.88, scatter=0.002, line_scatter_m=0.2)
@@ -183,7 +183,7 @@ def test_prices_that_leave_more_over_than_was_lost_explain_nothing(day, car: Sho
     both, prices = price(car, *sides, *passage_places(layout, 0, windows(layout)))
     figures = [known_figures(run, [1, 2, 3], 0) for run in (runs[2], runs[0])]
     assert explain(both, prices, *figures, 0.4, "left").causes
-    odd = replace(prices, cost={**prices.cost, "line": 5.0})
+    odd = replace(prices, cost={**prices.cost, "use": 5.0})
     told = explain(both, odd, *figures, 0.4, "left")
     assert (told.causes, told.brought_in_s, told.unexplained_s) == ((), 0.0, 0.4)
     assert told.main == ["unclear"]

@@ -5,7 +5,7 @@ from apiflask import APIBlueprint
 from sqlalchemy.orm import Session
 
 from lauftakt.core.comparison.delta import beyond_doubt, loss_rate
-from lauftakt.core.findings.ranking import elsewhere
+from lauftakt.core.findings.ranking import elsewhere, over_the_lap
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.words import phrase
 from lauftakt.store.comparisons import statement_of
@@ -72,7 +72,8 @@ def _reading(session: Session, runs: list[Run], compared: Comparison) -> schemas
 
 def _of_run(run: Run, key: str, strip: tuple[float, ...], lost: list[Finding], base: Run) -> schemas.RunReading:
     own = [finding for finding in lost if finding.run == run.id]
-    told = next((finding for finding in own if finding.put_forward), None)
+    forward = [finding for finding in own if finding.put_forward]
+    told = max(forward, key=lambda finding: over_the_lap(finding, own), default=None)
     return schemas.RunReading(
         run=run.id,
         lap=key,

@@ -45,7 +45,7 @@ class Explanation:
 
 def explain(
     both: Pair, prices: Prices, own: Sequence[Figures], theirs: Sequence[Figures], loss_s: float, direction: str,
-    row: int = 0, least_u_s: float = 0.0,
+    row: int = 0, least_u_s: float = 0.0, same_car: bool = True,
 ) -> Explanation:  # fmt: skip
     """Names for what the parts of a driver's doing cost.
 
@@ -57,6 +57,7 @@ def explain(
     direction : of that corner, ``left`` or ``right``
     row : which variant of the passage it is about
     least_u_s : standard deviation that a cost has at least, where there are too few laps to learn it from
+    same_car : whether both drove the same car; what depends on it is not named between two
 
     Notes
     -----
@@ -64,7 +65,7 @@ def explain(
     turn-in differs, whether a throttle was let off again) from the deeds and figures. No cost follows from a figure.
     """
     costs = _settled(prices.cost)
-    case = Case(both, _where_lost(both, row), row, own, theirs, direction, costs)
+    case = Case(both, _where_lost(both, row), row, own, theirs, direction, costs, same_car=same_car)
     same = same_deeds(case) if "use" in costs else ()
     if same:
         costs["use"] += sum(costs.pop(name) for name in same)

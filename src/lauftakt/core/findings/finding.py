@@ -309,7 +309,8 @@ def _explained(
     direction = next(c for c in layout.corners if c.name == corner).direction
     figures = known_figures(run, own.numbers, which), known_figures(base, theirs, which)
     least = match.u if len(own.numbers) < FEW else 0.0
-    return explain(both, prices, *figures, match.loss, direction, least_u_s=least)
+    same = match.contender.car == match.base.car
+    return explain(both, prices, *figures, match.loss, direction, least_u_s=least, same_car=same)
 
 
 def _carried(match: _Match, theirs: list[int], layout: Layout, places: Sequence[Window], car: ShownCar) -> float | None:

@@ -70,8 +70,20 @@ def habit_between(
     )
 
 
+@dataclass(frozen=True)
+class Asked:
+    """A lap whose loss is to be explained: signals of its run and its row in them, its figures, what it loses, and
+    whether it was driven with the reference's car."""
+
+    signals: Signals
+    row: int
+    figures: Figures
+    loss: Loss
+    same_car: bool = True
+
+
 def causes_of_laps(
-    car: ShownCar, own: Sequence[tuple[Signals, int, Figures, Loss]], theirs: tuple[Signals, int, Figures],
+    car: ShownCar, own: Sequence[Asked], theirs: tuple[Signals, int, Figures],
     low: float, high: float, apexes: Sequence[float], direction: str,
 ) -> list[Explanation]:  # fmt: skip
     """Why laps lose to another lap between two places.
@@ -79,7 +91,7 @@ def causes_of_laps(
     Parameters
     ----------
     car : what they were driven with
-    own : for each lap signals of its run, its row in them, its figures, and what it loses there
+    own : for each lap what is asked of it
     theirs : signals, row and figures of the lap they are measured against
     low, high : where, and ``apexes`` the corners in it, metres from the start line of the lap
     direction : of the corner, ``left`` or ``right``
@@ -98,7 +110,7 @@ class Rebuilt:
 
 
 def without_cause(
-    car: ShownCar, own: tuple[Signals, int, Figures, Loss], theirs: tuple[Signals, int, Figures],
+    car: ShownCar, own: Asked, theirs: tuple[Signals, int, Figures],
     low: float, high: float, apexes: Sequence[float], direction: str, cause: str,
 ) -> Rebuilt | None:  # fmt: skip
     """A lap between two places as it would be if what one cause names were done like in the reference lap.
@@ -123,20 +135,24 @@ def without_cause(
 
 
 def _paired(
-    car: ShownCar, own: Sequence[tuple[Signals, int, Figures, Loss]], theirs: tuple[Signals, int, Figures],
+    car: ShownCar, own: Sequence[Asked], theirs: tuple[Signals, int, Figures],
     low: float, high: float, apexes: Sequence[float], direction: str,
 ) -> tuple[Array, Pair, list[Explanation]]:  # fmt: skip
     """The nodes, the laps beside the reference, and what explains the loss of each."""
     places = nodes_of(low, high, apexes)
-    mine = together([course(signals, [[row]], places) for signals, row, _, _ in own])
+    mine = together([course(one.signals, [[one.row]], places) for one in own])
     other = together([course(theirs[0], [[theirs[1]]], places)] * len(own))
     nodes = nodes_at(places, apexes) or [int(np.argmin(other.energy[0]))]
     both = pair(car, mine, other, nodes)
     # Many laps at once, and nothing that is kept: the mean of first and last is near enough.
     values = margins(both, unions(both))
     found = []
-    for k, (_, _, figures, loss) in enumerate(own):
+    for k, one in enumerate(own):
         prices = Prices({name: float(each[k]) for name, each in values.items()}, dict.fromkeys(values, 0.0))
-        told = explain(both, prices, [figures], [theirs[2]], loss.loss_s, direction, row=k, least_u_s=loss.loss_u_s)
-        found.append(told)
+        found.append(
+            explain(
+                both, prices, [one.figures], [theirs[2]], one.loss.loss_s, direction, row=k,
+                least_u_s=one.loss.loss_u_s, same_car=one.same_car,
+            )
+        )  # fmt: skip
     return places, both, found

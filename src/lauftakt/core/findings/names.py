@@ -17,8 +17,8 @@ LOCKED_S, SLID_S = 0.1, 0.12
 # Where two lines are compared, beside where the reference's is tightest: on the way in and there, as shares of the
 # radius and at most so many metres.
 ENTRY, MOST_ENTRY_M, APEX, MOST_APEX_M = (0.6, 0.17), 50.0, 0.1, 8.0
-# A line that lies so near to the other, m, tells of no turn-in unless it costs more than this, s.
-LEAST_APART_M, LEAST_LINE_S = 0.4, 0.03
+# Positions of a run may be off together by some decimetres: a line that lies so near to the other, m, is no other.
+LEAST_APART_M = 0.35
 # A line that is further outside at the apex was turned in late if it is so before it, too, by this share, and if the
 # middle of what it is outside by lies before the apex by this share of the way in; early if it lies behind it.
 OUTSIDE_BEFORE, MIDDLE_OFF = 0.15, 0.08
@@ -73,7 +73,8 @@ _SAYS = {
 class Case:
     """An element that costs (or wins) time, to be named: in which corner's part, and what figures say there.
 
-    ``costs`` are the seconds of all elements of the passage, ``cost`` those of the one to be named.
+    ``costs`` are the seconds of all elements of the passage, ``cost`` those of the one to be named. What depends on the
+    car (brake rise, gear, how far a wheel is turned) has no name where it is not the same.
     """
 
     both: Pair
@@ -84,6 +85,7 @@ class Case:
     direction: str
     costs: Mapping[str, float]
     cost: float = 0.0
+    same_car: bool = True
 
     def told(self, cause: str, figure: str) -> Evidence:
         """A cause with the medians of a figure."""
@@ -135,6 +137,10 @@ class Case:
         return (own - theirs) * STEP_M
 
 
+# What costs time and cannot be told by a name: it stays unexplained.
+_NOTHING = Evidence("", 0.0, 0.0, None, None, None)
+
+
 def _place(case: Case) -> Evidence:
     locked = _locked(case)
     if locked is not None:
@@ -170,7 +176,7 @@ def _slid(case: Case) -> Evidence | None:
 
 def _pushed(case: Case) -> Evidence | None:
     """More wheel for the same bend: the front slides, which is why the car is slow, or carried outwards."""
-    own, theirs = case.median("steering_demand")
+    own, theirs = case.median("steering_demand") if case.same_car else (None, None)
     if case.cost > 0 and own is not None and theirs is not None and own > (1.0 + PUSHED) * theirs > 0.0:
         return case.told("understeer", "steering_demand")
     return None
@@ -187,6 +193,8 @@ def _level(case: Case) -> Evidence:
 
 
 def _rise(case: Case) -> Evidence:
+    if not case.same_car:
+        return _NOTHING
     return _locked(case) or case.told("slow_brake_rise", "brake_rise_s")
 
 
@@ -250,6 +258,8 @@ def _rolling(case: Case) -> Evidence:
 
 
 def _gear(case: Case) -> Evidence:
+    if not case.same_car:
+        return _NOTHING
     # Where both are on the throttle and most often in another gear.
     gears = [side.gear[case.row, case.stage.first : case.stage.last + 1] for side in case.both.courses]
     differs = gears[0] != gears[1]
@@ -278,8 +288,8 @@ def _line(case: Case) -> Evidence:
     if not (entry.size and apex.size and np.isfinite(entry).all() and np.isfinite(apex).all()):
         return Evidence("unused_width", 0.0, 0.0, None, None, None)
     before, there = float(entry.mean()), float(apex.mean())
-    if max(abs(before), abs(there)) < LEAST_APART_M and abs(case.cost) < LEAST_LINE_S:
-        return Evidence("", 0.0, 0.0, None, None, None)
+    if max(abs(before), abs(there)) < LEAST_APART_M:
+        return _NOTHING
     if there < 0.0 and _pushed(case):
         return case.told("understeer", "steering_demand")
     if there < 0.0 and abs(there) >= abs(before):

@@ -49,6 +49,16 @@ def elsewhere(finding: Stated, findings: Sequence[Stated]) -> list[tuple[str, fl
     return sorted(found, key=lambda item: -item[1])
 
 
+def over_the_lap(finding: Stated, findings: Sequence[Stated]) -> float:
+    """What is to be won over the lap with what a finding is about, s.
+
+    Parameters
+    ----------
+    finding, findings : see :func:`elsewhere`
+    """
+    return finding.loss_s + sum(cost for _, cost in elsewhere(finding, findings))
+
+
 def _cost(finding: Stated) -> float:
     """What a finding's main cause costs; all of it where that is not known."""
     return next((one.cost_s for one in finding.causes if one.cause == finding.cause), finding.loss_s)
@@ -71,8 +81,8 @@ def ranked(findings: list[Finding], sign: int) -> list[Finding]:
                 heads.setdefault(f"{number}" if alone else f"{finding.cause}", finding)
 
         def worth(finding: Finding, own: list[Finding] = own) -> float:
-            return -sign * finding.loss_s - sum(cost for _, cost in elsewhere(finding, own) if sign > 0)
+            return over_the_lap(finding, own) if sign > 0 else -finding.loss_s
 
-        forward = sorted(heads.values(), key=worth)[:FORWARD]
+        forward = sorted(heads.values(), key=worth, reverse=True)[:FORWARD]
         result += [replace(finding, put_forward=any(finding is one for one in forward)) for finding in own]
     return result

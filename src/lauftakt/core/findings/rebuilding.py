@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from lauftakt.core.comparison.car import ShownCar
+from lauftakt.core.comparison.car import SPEEDS, ShownCar
 from lauftakt.core.findings.deeds import Braking, Course, brakings, course_of, forces
 
 Array = NDArray[np.float64]
@@ -43,6 +43,8 @@ ROUNDS = 4
 LEAST_SHAPE = 0.7
 # No car of this trade goes through a corner slower, m^2/s^2.
 LEAST_ENERGY = 2.0
+# Holding the speed and a little more is always possible, m/s^2.
+LEAST_ROOM = 0.05
 
 
 @dataclass(frozen=True)
@@ -225,7 +227,7 @@ def _room(car: ShownCar, energy: Array, bend: Array, grip: Array, closed: Array,
     """Force at hand, m/s^2: the engine's, or what tyres leave beside cornering (friction ellipse); holding the speed is
     always possible."""
     used = np.minimum(2 * energy * bend / np.maximum(grip, 0.5), 1.0)
-    return np.maximum(np.minimum(force, car.traction * np.sqrt(1.0 - used**2) - closed), 0.05)
+    return np.maximum(np.minimum(force, car.traction * np.sqrt(1.0 - used**2) - closed), LEAST_ROOM)
 
 
 def _at(values: Array, place: Array) -> Array:
@@ -293,20 +295,38 @@ class _Rows:
     ) -> None:  # fmt: skip
         """Drive on to a node: from node ``go`` on, holding the speed until ``released``, never beyond what a lateral
         acceleration of ``most`` allows."""
-        car = self.both.car
+        car, tables = self.both.car, self.both.tables
         grip = self.side(stage, "most", USE) if most is not None else np.full(len(energy), car.cornering)
-        line = np.array([side.energy for side in self.both.courses])[self.take[:, LINE], self.variant]
-        for i in range(stage.first if go is None else int(go.min()), until):
-            e, bend = energy[:, i], self.bend[:, i]
-            closed = car.closed(e, 2 * e * bend)
-            room = _room(car, e, bend, grip, closed, forces(car, e, self.gear[:, i], self.both.tables))
-            a = closed + share[:, i] * room + rest[:, i]
+        grip = np.maximum(grip, 0.5)
+        begin = stage.first if go is None else int(go.min())
+        here = slice(begin, until)
+        # Columns are driven one after another: turned, so that each lies in one piece.
+        bend, steps, push, extra = (np.ascontiguousarray(v[:, here].T) for v in (self.bend, self.steps, share, rest))
+        flat, offset = tables.ravel(), np.ascontiguousarray(self.gear[:, here].T) * tables.shape[1]
+        limit = None
+        if most is not None:
+            line = np.array([side.energy for side in self.both.courses])[self.take[:, LINE], self.variant]
+            after = slice(begin + 1, until + 1)
+            limit = np.maximum(most[:, None] / (2 * self.bend[:, after]), line[:, after]).T
+        last, step = tables.shape[1] - 1.001, SPEEDS[1] - SPEEDS[0]
+        for k in range(until - begin):
+            i, e = begin + k, energy[:, begin + k]
+            aside = 2 * e * bend[k]
+            closed = -(car.rolling + 2.0 * car.drag * e + car.scrub * aside**2)
+            # Force at hand: the engine's, or what tyres leave beside cornering; see _room.
+            at = np.minimum(np.sqrt(2 * e) / step, last)
+            index = at.astype(np.int64)
+            place, between = offset[k] + index, at - index
+            force = flat[place] * (1 - between) + flat[place + 1] * between
+            used = np.minimum(aside / grip, 1.0)
+            room = np.maximum(np.minimum(force, car.traction * np.sqrt(1.0 - used**2) - closed), LEAST_ROOM)
+            a = closed + push[k] * room + extra[k]
             if released is not None:
                 a = np.where(i < released, 0.0, a)
-            e = np.maximum(e + a * self.steps[:, i], LEAST_ENERGY)
-            if most is not None:
-                e = np.minimum(e, np.maximum(most / (2 * self.bend[:, i + 1]), line[:, i + 1]))
-            energy[:, i + 1] = e if go is None else np.where(i >= go, e, energy[:, i + 1])
+            following = np.maximum(e + a * steps[k], LEAST_ENERGY)
+            if limit is not None:
+                following = np.minimum(following, limit[k])
+            energy[:, i + 1] = following if go is None else np.where(i >= go, following, energy[:, i + 1])
 
 
 def _along(values: Array, at: Array) -> Array:

@@ -11,7 +11,7 @@ from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.delta import Loss, stretch_loss
 from lauftakt.core.findings.causes import Explanation
-from lauftakt.core.findings.habits import Habit, causes_of_laps, habit_between, without_cause
+from lauftakt.core.findings.habits import Asked, Habit, causes_of_laps, habit_between, without_cause
 from lauftakt.core.findings.lap_words import against_of, median_of, of_lap, of_reference
 from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.pairing import passage_places
@@ -257,7 +257,7 @@ class _Sides:
 
     car: ShownCar
     named: Hashable
-    own: list[tuple[tuple[int, int], tuple[Signals, int, Figures, Loss]]]
+    own: list[tuple[tuple[int, int], Asked]]
     theirs: tuple[Signals, int, Figures]
 
 
@@ -278,8 +278,11 @@ def _sides(
     def row(key: tuple[int, int]) -> int:
         return entries[key[0]].numbers.index(key[1])
 
+    def car_of(key: tuple[int, int]) -> int | None:
+        return entries[key[0]].run.car_id
+
     own = [
-        (key, (signals, row(key), figures_of, losses[key]))
+        (key, Asked(signals, row(key), figures_of, losses[key], car_of(key) == car_of(reference)))
         for key in dict.fromkeys(keys)
         if (figures_of := found[key]) is not None
         and (signals := known[key[0]].signals) is not None

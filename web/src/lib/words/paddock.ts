@@ -13,7 +13,6 @@ export const paddockTexts = {
   gap: 'To the reference',
   reading: 'What costs most',
   nothingWorth: 'nothing worth a run',
-  isDaysReference: 'the day’s quickest lap; nothing worth a run',
   nothingToShow: 'no lap to judge by',
   readingComes: 'being compared …',
   readingFailed: 'could not be compared',

@@ -203,7 +203,7 @@
       onview={(to) => (view = to)}
       onopen={(run) => void goto(`/compare?run=${run.id}`)}
       height="none"
-      rowHeight={52}
+      rowHeight={58}
     >
       {#snippet cell(run, column)}
         {#if column.id === 'driver'}

@@ -19,7 +19,6 @@
 
   const t = texts.paddock;
   const own = $derived(day?.runs.find((item) => item.run === run));
-  const isReference = $derived(own !== undefined && own.lap === day?.reference);
   const nothing = $derived(
     !timed || day?.state === 'none'
       ? t.nothingToShow
@@ -46,7 +45,7 @@
       <a href={address} title={own.against === 'own best' ? t.againstOwnBest : t.openThere}
         >{say(own.says, present.units)}</a
       >
-    {:else}<span class="muted">{isReference ? t.isDaysReference : t.nothingWorth}</span>{/if}
+    {:else}<span class="muted">{t.nothingWorth}</span>{/if}
   {:else}<span class="muted">{nothing}</span>{/if}
 </div>
 
