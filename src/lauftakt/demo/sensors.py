@@ -71,8 +71,7 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
     plane = Plane(circuit.latitude, circuit.longitude)
     latitude, longitude = plane.to_degrees(at_fix["x"] + drift[0] + noise[0], at_fix["y"] + drift[1] + noise[1])
     force = true["acceleration"] + np.asarray(car.resistance(true["speed"]))
-    most = np.array([car.engine_force(float(v)) for v in np.arange(0.0, 91.0)]) / car.mass_kg
-    throttle = np.clip(force / np.maximum(np.interp(true["speed"], np.arange(0.0, 91.0), most), 1e-3), 0.0, 1.0)
+    throttle = np.clip(force / np.maximum(_most(car, true["speed"], true["gear"]), 1e-3), 0.0, 1.0)
     throttle = np.where(throttle > 0.94, 1.0, throttle)
     engine_brake = np.where(true["speed"] > 5.0, car.engine_brake_ms2, 0.2)
     braking = np.clip(-force - engine_brake, 0.0, None) / (car.grip * GRAVITY * car.brake_share)
@@ -124,6 +123,17 @@ def record(circuit: Circuit, car: Car, motion: Motion, sensors: Sensors, *, seed
         ),
         meta=meta,
     )
+
+
+def _most(car: Car, speed: Array, gear: Array) -> Array:
+    """Acceleration that full throttle would bring in the gear that is in, m/s^2."""
+    speeds = np.arange(0.0, 91.0)
+    high = np.clip(gear - car.gear_at(speed), 0, None).astype(int)
+    found = np.zeros_like(speed)
+    for step in np.unique(high):
+        table = np.array([car.engine_force(float(v), int(step)) for v in speeds]) / car.mass_kg
+        found[high == step] = np.interp(speed[high == step], speeds, table)
+    return found
 
 
 def _with_faults(

@@ -19,7 +19,7 @@ WORTH_S, MOST = 0.02, 3
 # Nor are more places than these named, where there are two more or many.
 NAMED = 3
 # A difference of a figure that would be shown as nothing is not told: by what it measures, SI.
-SHOWN = {"distance": 0.5, "width": 0.6, "speed": 0.05 / KMH, "time": 0.005, "acceleration": 0.05, "share": 0.005}
+SHOWN = {"distance": 0.5, "width": 0.6, "speed": 0.23, "time": 0.005, "acceleration": 0.05, "share": 0.005}
 # Laps whose losses scatter by less than this share of it lose about the same.
 ALIKE = 0.25
 
