@@ -209,3 +209,10 @@ def test_share_taken_off_before_the_turn_in_and_grip_used() -> None:
     pushed = one_lap({**rows, "aside": turning, "steering": 0.03 * turning})
     assert pushed.steering_demand == pytest.approx(1.5 * found.steering_demand)
     assert one_lap({**rows, "aside": turning}).steering_demand is None
+
+
+def test_a_foot_that_trembles_does_not_let_off() -> None:
+    rows = straight_brake(100.0)
+    rows["throttle"] = np.where(S > 265, 1.0, np.where(S < 90, 1.0, 0.0))
+    rows["throttle"][320:380:7] = 0.92
+    assert one_lap(rows).full_throttle_m == pytest.approx(266, abs=1.5)

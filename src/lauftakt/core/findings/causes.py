@@ -66,10 +66,10 @@ def explain(
     """
     costs = _settled(prices.cost)
     case = Case(both, _where_lost(both, row), row, own, theirs, direction, costs, same_car=same_car)
-    same = same_deeds(case) if "use" in costs else ()
-    if same:
-        costs["use"] += sum(costs.pop(name) for name in same)
-        case = replace(case, costs=costs)
+    same = same_deeds(case)
+    for name, instead in same.items():
+        costs[instead] += costs.pop(name)
+    case = replace(case, costs=costs)
     late = braked_too_late(case)
     found: dict[str, Evidence] = {}
     for element, cost in costs.items():
@@ -109,11 +109,12 @@ def _settled(cost: Mapping[str, float]) -> dict[str, float]:
 
 
 def _swapped(
-    element: str, same: tuple[str, ...], costs: Mapping[str, float], before: Mapping[str, float]
+    element: str, same: Mapping[str, str], costs: Mapping[str, float], before: Mapping[str, float]
 ) -> tuple[str, ...]:
     """Elements whose exchange the cost of one stands for."""
-    if element == "use":
-        return (element, *same)
+    joined = tuple(name for name, instead in same.items() if instead == element)
+    if joined:
+        return (element, *joined)
     return ENDS if element in ENDS and costs[element] != before[element] else (element,)
 
 

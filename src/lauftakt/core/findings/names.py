@@ -319,18 +319,22 @@ def _outside(inside: Array, middle: int, far: float, before: float, there: float
     return Evidence("unused_width", 0.0, 0.0, "apex_width", -there, 0.0)
 
 
-def same_deeds(case: Case) -> tuple[str, ...]:
-    """Elements in which both do the same at the same places, although their exchange has a price: what differs there
-    follows from the speed in the middle, which another brake or throttle at the same places brings about."""
-    found: list[str] = []
-    if abs(case.later("begin")) < LATE_M and abs(case.later("end")) < LATE_M:
-        found += [name for name in ("place", "release") if name in case.costs]
+def same_deeds(case: Case) -> dict[str, str]:
+    """Elements in which both do the same at the same places, although their exchange has a price, and what they follow
+    from: another brake or throttle at the same places from the speed in the middle, or from the gear that is in."""
+    found: dict[str, str] = {}
+    if "use" in case.costs and abs(case.later("begin")) < LATE_M and abs(case.later("end")) < LATE_M:
+        found |= {name: "use" for name in ("place", "release") if name in case.costs}
     places = [case.apart(name) for name in ("throttle_pickup_m", "full_throttle_m")]
     alike = all(place is not None and abs(place) < LATE_M for place in places)
-    against = case.costs.get("throttle", 0.0) * case.costs.get("use", 0.0) < 0.0
-    if against and alike and abs(case.mean_more("throttle_lifts")) < MOSTLY:
-        found.append("throttle")
-    return tuple(found)
+    if "throttle" not in case.costs or not alike or abs(case.mean_more("throttle_lifts")) >= MOSTLY:
+        return found
+    gear, use = (case.costs.get(name, 0.0) for name in ("gear", "use"))
+    if gear * case.costs["throttle"] > 0.0:
+        found["throttle"] = "gear"
+    elif use * case.costs["throttle"] < 0.0:
+        found["throttle"] = "use"
+    return found
 
 
 def braked_too_late(case: Case) -> tuple[str, ...]:

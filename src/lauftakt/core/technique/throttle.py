@@ -22,6 +22,8 @@ BLIP_S = 0.6
 SHIFT_S, SHIFT_BLIND_S, SHIFT_M = 0.6, 0.3, 8
 # Full for so long is worth being called full, s.
 STAYS_S = 0.5
+# A throttle that falls no further than to this share of what is full was not let off.
+TREMBLES = 0.85
 # Driving force says less than a pedal: thresholds that agree with pedals in the simulator.
 INFERRED_PICKUP = 0.22
 INFERRED_FULL = 0.8
@@ -68,14 +70,17 @@ def pickup_and_full(
         return None, None
     pickup = held[0]
     low = pickup + int(np.argmin(pedal[pickup : max(slowest, pickup) + 1]))
-    return pickup, _kept(pedal[low:] >= full_level(signals), time[low:], None if gear is None else gear[low:], low)
+    kept = _kept(pedal[low:], full_level(signals), time[low:], None if gear is None else gear[low:])
+    return pickup, None if kept is None else low + kept
 
 
-def _kept(full: NDArray[np.bool_], time: Array, gear: Array | None, first: int) -> int | None:
-    """Index from which on the throttle stays full, gear changes apart; of several times the last that is worth one."""
+def _kept(pedal: Array, level: float, time: Array, gear: Array | None) -> int | None:
+    """Index from which on the throttle stays full, gear changes and a foot that trembles apart; of several times the
+    last that is worth one."""
     joined: list[tuple[int, int]] = []
-    for a, b in spans(full):
-        if joined and _shifts(time, gear, joined[-1][1] - 1, a):
+    for a, b in spans(pedal >= level):
+        before = joined[-1][1] if joined else 0
+        if joined and (pedal[before:a].min() >= TREMBLES * level or _shifts(time, gear, before - 1, a)):
             joined[-1] = (joined[-1][0], b)
         else:
             joined.append((a, b))
@@ -86,7 +91,7 @@ def _kept(full: NDArray[np.bool_], time: Array, gear: Array | None, first: int) 
         return float(time[span[1] - 1] - time[span[0]])
 
     long = [span for span in joined if lasts(span) >= STAYS_S]
-    return first + (long[-1] if long else max(joined, key=lasts))[0]
+    return (long[-1] if long else max(joined, key=lasts))[0]
 
 
 def _shifts(time: Array, gear: Array | None, before: int, after: int) -> bool:
