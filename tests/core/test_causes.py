@@ -122,6 +122,21 @@ def test_every_mistake_gets_its_name(day, found: list[Finding]) -> None:
     assert not [f for f in found if f.driver == "b"]
 
 
+def test_what_depends_on_the_car_is_not_named_between_two(day, found: list[Finding]) -> None:
+    """Gears of another car say nothing: what they cost stays unexplained, and the parts still add up."""
+    layout, runs = day
+    corner = next(corner for corner, (_, _, name) in MISTAKES.items() if name == "wrong_gear")
+    passage = passage_of(layout, corner)
+    cars = [Contender(runs[0], "a", "coupé"), Contender(runs[2], "c", "another")]
+    which = next(i for i, one in enumerate(layout.passages) if one.name == passage)
+    told = next(f for f in find(cars, 0, layout, only=which)[0] if f.driver == "c")
+    same = next(f for f in found if f.driver == "c" and f.passage == passage)
+    assert "wrong_gear" in [one.cause for one in same.causes]
+    assert "wrong_gear" not in [one.cause for one in told.causes]
+    assert told.unexplained_s > same.unexplained_s
+    assert sum(one.cost_s for one in told.causes) + told.brought_in_s + told.unexplained_s == pytest.approx(told.loss_s)
+
+
 def test_costs_add_up_to_the_loss(found: list[Finding]) -> None:
     assert found
     for finding in found:

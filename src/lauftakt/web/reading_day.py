@@ -10,7 +10,7 @@ from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.words import phrase
 from lauftakt.store.comparisons import statement_of
 from lauftakt.store.lineup import Entry, common_analyses, load_entries
-from lauftakt.store.models import Comparison, Event, Run
+from lauftakt.store.models import Analysis, Comparison, Event, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import curve_cache, database, only
 from lauftakt.web.compare.addresses import key_of
@@ -58,15 +58,17 @@ def _reading(session: Session, runs: list[Run], compared: Comparison) -> schemas
     lost = [finding for strength, finding in stated if not strength]
     analyses = common_analyses(session, runs)
     laps = curve_cache().laps(session, runs[0].team_id, [analyses[run.id].id for run in runs])
-    best = {
-        run.id: next(lap for lap in laps[analyses[run.id].id] if lap.number == run.best_number) for run in runs
-    }  # fmt: skip
-    keys = {run.id: key_of(run, best[run.id]) for run in runs}
-    strips = _strips_of(session, runs)
+    # While runs are computed anew, an older analysis may not hold what is now called the best lap.
+    best = {run.id: lap for run in runs for lap in laps[analyses[run.id].id] if lap.number == run.best_number}
+    if runs[0].id not in best:
+        return schemas.DayReading(state="coming", reference=None, runs=[])
+    shown = [run for run in runs if run.id in best]
+    keys = {run.id: key_of(run, best[run.id]) for run in shown}
+    strips = _strips_of(session, shown, analyses)
     return schemas.DayReading(
         state="ready",
         reference=keys[runs[0].id],
-        runs=[_of_run(run, keys[run.id], strips[run.id], lost, runs[0]) for run in runs],
+        runs=[_of_run(run, keys[run.id], strips[run.id], lost, runs[0]) for run in shown],
     )
 
 
@@ -84,9 +86,8 @@ def _of_run(run: Run, key: str, strip: tuple[float, ...], lost: list[Finding], b
     )
 
 
-def _strips_of(session: Session, runs: list[Run]) -> dict[int, tuple[float, ...]]:
+def _strips_of(session: Session, runs: list[Run], analyses: dict[int, Analysis]) -> dict[int, tuple[float, ...]]:
     """Loss rate of each run's best lap against the quickest of all beyond doubt, s/m, by run."""
-    analyses = common_analyses(session, runs)
     base = runs[0]
     loaded: dict[int, Entry] = {}
 

@@ -86,7 +86,7 @@ export const compareTexts = {
   unexplained: 'unexplained',
   madeOf: (loss: string) => `What the ${loss} s are made of`,
   showWithout: (cause: string) => `Show in the score how this lap would be without: ${cause}`,
-  without: (won: string) => `dashed: this lap without it, ${won} s quicker here`,
+  without: (won: string) => `Dashed in the speeds: this lap without that, ${won} s quicker here.`,
   corners: 'Figures of',
   standing: {
     reference: (name: string) => `to ${name}`,

@@ -82,12 +82,10 @@
           >
         {:else}{part.name}{/if}
         {#if part.doubt !== null}<span class="muted">± {figure(2 * part.doubt, time)}</span>{/if}
-        {#if part.cause !== null && part.cause === shown && won !== null}
-          <span class="muted">{t.without(figure(won, time))}</span>
-        {/if}
       </li>
     {/each}
   </ul>
+  {#if shown !== null && won !== null}<p class="muted note">{t.without(figure(won, time))}</p>{/if}
 </figure>
 
 <style>
@@ -134,6 +132,9 @@
     font-weight: 600;
     display: inline-block;
     min-width: 46px;
+  }
+  .note {
+    font-size: 12px;
   }
   .won b {
     color: var(--gain-text);
