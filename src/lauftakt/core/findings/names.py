@@ -34,6 +34,8 @@ ROLLED_S = 0.2
 PUSHED = 0.08
 # A braking that begins and ends later by so much, m, was too late where it gains nothing.
 LATE_M = 3.0
+# What tells of a late throttle.
+THROTTLE = ("full_throttle_m", "throttle_pickup_m")
 # At least such a share of what a late braking costs is paid in the middle and on the way out.
 PAID = 0.35
 # Share of the laps in which a lift, or a brake that was taken again, must be seen to be a habit.
@@ -246,11 +248,16 @@ def _throttle(case: Case) -> Evidence:
         return case.told("late_release", "brake_release_m")
     if case.mean_more("throttle_lifts") > MOSTLY:
         return Evidence("hesitant_throttle", 0.0, 0.0, "throttle_lifts", *case.means("throttle_lifts"))
-    figures = [case.told("late_throttle", name) for name in ("full_throttle_m", "throttle_pickup_m")]
+    figures = [case.told("late_throttle", name) for name in THROTTLE]
     later = max(figures, key=lambda one: (one.own or 0.0) - (one.theirs or 0.0) if one.figure else -np.inf)
-    if later.own is None or later.theirs is None or later.own <= later.theirs:
-        return replace(case.told("needless_lift", "exit_throttle"), cause="late_throttle")
-    return later
+    if later.own is not None and later.theirs is not None and later.own > later.theirs:
+        return later
+    less = replace(case.told("needless_lift", "exit_throttle"), cause="late_throttle")
+    places = [place for name in THROTTLE if (place := case.apart(name)) is not None]
+    if case.cost > 0 and less.figure is None and places and max(places) < 0.0:
+        # Picked up earlier, full earlier, and no less of it: it was not late, whatever it costs.
+        return _NOTHING
+    return less
 
 
 def _rolling(case: Case) -> Evidence:
@@ -325,14 +332,13 @@ def same_deeds(case: Case) -> dict[str, str]:
     found: dict[str, str] = {}
     if "use" in case.costs and abs(case.later("begin")) < LATE_M and abs(case.later("end")) < LATE_M:
         found |= {name: "use" for name in ("place", "release") if name in case.costs}
-    places = [case.apart(name) for name in ("throttle_pickup_m", "full_throttle_m")]
-    alike = all(place is not None and abs(place) < LATE_M for place in places)
-    if "throttle" not in case.costs or not alike or abs(case.mean_more("throttle_lifts")) >= MOSTLY:
+    places = [place for name in THROTTLE if (place := case.apart(name)) is not None]
+    if "throttle" not in case.costs or len(places) < len(THROTTLE) or abs(case.mean_more("throttle_lifts")) >= MOSTLY:
         return found
     gear, use = (case.costs.get(name, 0.0) for name in ("gear", "use"))
-    if gear * case.costs["throttle"] > 0.0:
+    if gear > 0.0 and case.costs["throttle"] > 0.0 and max(places) < LATE_M:
         found["throttle"] = "gear"
-    elif use * case.costs["throttle"] < 0.0:
+    elif use * case.costs["throttle"] < 0.0 and max(map(abs, places)) < LATE_M:
         found["throttle"] = "use"
     return found
 
