@@ -3,6 +3,7 @@ import { scaleOf } from '$lib/draw/scale';
 import { ticks, trace } from '$lib/draw/trace';
 import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
 import { deltaOf, valueAt } from '$lib/desk/curves';
+import { shortName } from '$lib/desk/corners';
 import { alongPart } from '$lib/desk/curves';
 import { readPlace, writePlace } from '$lib/desk/place';
 
@@ -126,5 +127,13 @@ describe('a part of the circuit on the grid', () => {
     expect(found.map((value) => (Number.isNaN(value) ? null : Number(value.toFixed(2))))).toEqual([
       null, 1, 2, null, null, null, null, null, 8, 9, 10,
     ]); // prettier-ignore
+  });
+});
+
+describe('a corner on a bar', () => {
+  it('is its number, or its whole name', () => {
+    expect(['T4', 'T12', 'The esses', 'Tower', 'T', '5'].map(shortName)).toEqual(
+      ['4', '12', 'The esses', 'Tower', 'T', '5'],
+    ); // prettier-ignore
   });
 });

@@ -1,5 +1,6 @@
 <!-- The circuit with the loss of one lap, its corners, and the present place. North is up. -->
 <script lang="ts">
+  import { shortName } from '$lib/desk/corners';
   import type { Layout } from '$lib/api/client';
   import type { Curve } from '$lib/desk/curves';
   import type { Part } from '$lib/desk/desk.svelte';
@@ -92,7 +93,7 @@
       // Outside of the bend, where nothing else is drawn.
       const side = corner.direction === 'right' ? 1 : -1;
       ctx.fillText(
-        corner.name.replace('T', ''),
+        shortName(corner.name),
         cx + (side * 15 * (by - ay)) / along,
         cy - (side * 15 * (bx - ax)) / along,
       );

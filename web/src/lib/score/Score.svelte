@@ -1,5 +1,6 @@
 <!-- The score: corners as numbered bars, a loss strip for each lap, then staves; one cursor and one stretch through all. -->
 <script lang="ts">
+  import { shortName } from '$lib/desk/corners';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
@@ -128,7 +129,7 @@
               class:chosen={desk.part?.passage === passage.name}
               style:left="{x}px"
               title={t.passage(passage.name.slice(1), passage.corners.join(' '))}
-              onclick={() => desk.choosePassage(passage)}>{corner.name.replace('T', '')}</button
+              onclick={() => desk.choosePassage(passage)}>{shortName(corner.name)}</button
             >
           {/if}
         {/each}
@@ -233,7 +234,12 @@
     position: absolute;
     top: 1px;
     min-width: 22px;
+    max-width: 96px;
     height: 22px;
+    padding: 0 3px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
     transform: translateX(-50%);
     font-weight: 620;
     font-size: 12px;
