@@ -85,7 +85,7 @@
       </li>
     {/each}
   </ul>
-  {#if shown !== null && won !== null}<p class="muted note">{t.without(figure(won, time))}</p>{/if}
+  {#if shown !== null && won !== null}<p class="muted won-by">{t.without(figure(won, time))}</p>{/if}
 </figure>
 
 <style>
@@ -133,7 +133,7 @@
     display: inline-block;
     min-width: 46px;
   }
-  .note {
+  .won-by {
     font-size: 12px;
   }
   .won b {
