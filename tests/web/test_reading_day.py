@@ -8,7 +8,8 @@ from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.findings.ranking import over_the_lap
 from lauftakt.store.database import Database
 from lauftakt.store.models import Comparison, Job
-from lauftakt.work.comparing import KIND
+from lauftakt.work.comparing import KIND, want_comparison
+from lauftakt.work.jobs import add_job
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -86,3 +87,17 @@ def test_what_failed_is_not_tried_for_ever(own: Coach, database: Database, monke
     assert reading_of(own)["state"] == "coming"
     assert reading_of(own)["state"] == "failed"
     assert jobs_of(database, own) == 1
+
+
+def test_a_job_that_ended_while_things_were_otherwise_is_no_end(own: Coach, database: Database) -> None:
+    """Set aside and taken back before the job began, it compared nothing; once more set aside, it is asked for."""
+    reading_of(own)
+    key = "asked for before"
+    event = own.get("/api/paddock").json["event"]["id"]
+    with database.begin() as session:
+        ended = add_job(session, own.team_id, KIND, ("event", event), payload={"key": key})
+        ended.state = "done"
+        again, hope = want_comparison(session, own.team_id, event, key)
+        assert again not in (None, ended.id)
+        assert hope
+        assert want_comparison(session, own.team_id, event, key) == (None, True)

@@ -8,7 +8,7 @@ from lauftakt.store.comparisons import comparison_of, kept_comparison, key_of_ru
 from lauftakt.store.database import Database, mine
 from lauftakt.store.lineup import Apart, CurveCache, common_analyses, load_entries
 from lauftakt.store.models import Comparison, Event, Job, Run
-from lauftakt.work.jobs import add_job
+from lauftakt.work.jobs import OPEN, add_job
 
 KIND = "compare"
 
@@ -48,7 +48,9 @@ def day_comparison(
 
 
 def want_comparison(session: Session, team_id: int, event_id: int, key: str) -> tuple[int | None, bool]:
-    """A job that computes a day's comparison, unless one is under way or was tried for the same.
+    """A job that computes a day's comparison, unless one is under way or failed for the same.
+
+    One that ended well without it found something else to compare by then, and is no reason not to try again.
 
     Returns
     -------
@@ -60,8 +62,10 @@ def want_comparison(session: Session, team_id: int, event_id: int, key: str) -> 
         )
     ).all()
     states = [state for state, payload in same if payload.get("key") == key]
-    if states:
-        return None, any(state in ("waiting", "running") for state in states)
+    if any(state in OPEN for state in states):
+        return None, True
+    if any(state != "done" for state in states):
+        return None, False
     return add_job(session, team_id, KIND, ("event", event_id), payload={"key": key}).id, True
 
 

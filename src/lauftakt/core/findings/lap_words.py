@@ -1,6 +1,7 @@
 """What is said of one lap between two places: what it loses, why, and whether it was the lap or the reference."""
 
 from collections.abc import Sequence
+from statistics import median
 
 from lauftakt.core.comparison.delta import Loss
 from lauftakt.core.findings.causes import Explanation
@@ -87,8 +88,5 @@ def against_of(own: int, reference: int, name: str, number: int) -> Against:
 
 def median_of(habits: Sequence[Habit]) -> float | None:
     """Median loss of all laps of several drivers, s; None without any."""
-    losses = sorted(loss for habit in habits for loss in habit.losses_s)
-    if not losses:
-        return None
-    middle = len(losses) // 2
-    return losses[middle] if len(losses) % 2 else (losses[middle - 1] + losses[middle]) / 2
+    losses = [loss for habit in habits for loss in habit.losses_s]
+    return median(losses) if losses else None

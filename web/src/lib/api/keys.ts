@@ -20,8 +20,8 @@ export const keys = {
     ['curves', build, laps, reference, roles] as const,
   card: (laps: string, reference: string, part: Part | null, corner: string | null) =>
     ['card', laps, reference, part, corner] as const,
-  without: (lap: string, reference: string, part: Part | null, cause: string | null) =>
-    ['card', 'without', lap, reference, part, cause] as const,
+  without: (lap: string, reference: string, part: Part | null, corner: string | null, cause: string | null) =>
+    ['card', 'without', lap, reference, part, corner, cause] as const,
   doubt: (build: string, laps: string, reference: string, from: number) =>
     ['doubt', build, laps, reference, from] as const,
   anyCard: () => ['card'] as const,

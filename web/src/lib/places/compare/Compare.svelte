@@ -130,13 +130,27 @@
 
   // The chosen lap as it would be without one cause of its loss.
   const own = $derived(desk.chosenLap?.curves ?? '');
+  // Causes are named by the figures of the corner that the card shows.
+  const corner = $derived(part?.passage && !card.isPlaceholderData ? (card.data?.corner ?? null) : null);
   const without = createQuery(() => ({
-    queryKey: keys.without(own, base, part, desk.without),
+    queryKey: keys.without(own, base, part, corner, desk.without),
     queryFn: ({ signal }) => {
-      const query = { laps: own, reference: base, cause: desk.without ?? '', ...where(part) };
+      const query = {
+        laps: own,
+        reference: base,
+        cause: desk.without ?? '',
+        ...where(part),
+        ...(corner ? { corner } : {}),
+      };
       return done(api.GET('/api/card/without', { params: { query }, signal }));
     },
-    enabled: own !== '' && base !== '' && part !== null && desk.without !== null,
+    enabled:
+      own !== '' &&
+      base !== '' &&
+      part !== null &&
+      desk.without !== null &&
+      card.data !== undefined &&
+      !card.isPlaceholderData,
     staleTime: Infinity,
     gcTime: 60_000,
   }));
@@ -246,6 +260,7 @@
         {#if card.error}
           <Trouble error={card.error} again={() => void card.refetch()} />
         {:else if card.data}
+          {#if desk.without && without.error}<Trouble error={without.error} />{/if}
           <PassageCard {desk} card={card.data} won={without.data?.won_s ?? null} />
         {/if}
         <div class="acts">
