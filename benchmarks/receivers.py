@@ -2,7 +2,7 @@
 """How honest intervals are with receivers of every kind, over random days of the simulator.
 
 Usage: .venv/bin/python benchmarks/receivers.py [--days 12] [--first-seed 0] [--laps 10] [--circuit NAME] [--drawn]
-    [--kinds car,receiver,positions,share] [--smoke]
+    [--kinds car,receiver,positions,share] [--rates 1,2,5,10,20,25] [--smoke]
 
 Each day two drivers drive, and every drive is logged by a receiver of that day: slow error of 0.3 to 2 m over 15 to
 200 s, white error of 0.1 to 0.5 m, 1 to 25 Hz, on a third of the days with 45 % of the points lost at random, on a
@@ -44,6 +44,7 @@ KINDS = {
     "share": ("speed", "throttle", "brake_pressure", "lap_share"),
 }
 SHARE_EVERY_S = 2.0
+RATES = (1.0, 2.0, 5.0, 10.0, 20.0, 25.0)
 
 
 @dataclass(frozen=True)
@@ -60,10 +61,10 @@ class Judged:
     ideal_stated: float
 
 
-def receiver_of(random: np.random.Generator) -> tuple[Sensors, bool, bool]:
+def receiver_of(random: np.random.Generator, rates: tuple[float, ...] = RATES) -> tuple[Sensors, bool, bool]:
     """A day's receiver, whether points are lost, and whether positions have six decimals."""
     sensors = Sensors(
-        fix_hz=float(random.choice([1, 2, 5, 10, 20, 25])),
+        fix_hz=float(random.choice(rates)),
         drift_m=float(np.exp(random.uniform(np.log(0.3), np.log(2.0)))),
         drift_s=float(np.exp(random.uniform(np.log(15.0), np.log(200.0)))),
         fix_m=float(np.exp(random.uniform(np.log(0.1), np.log(0.5)))),
@@ -126,11 +127,13 @@ def nearest(laps: Laps, moment: float) -> tuple[float, float, LapTrace] | None:
     return laps[found] if found is not None and abs(found - moment) <= 2 else None
 
 
-def judge_day(work: tuple[int, int, str | None, bool, tuple[str, ...]]) -> tuple[list[Judged], list[str]]:
-    seed, laps, circuit, drawn, kinds = work
+def judge_day(
+    work: tuple[int, int, str | None, bool, tuple[str, ...], tuple[float, ...]],
+) -> tuple[list[Judged], list[str]]:
+    seed, laps, circuit, drawn, kinds, rates = work
     random = np.random.default_rng(seed + 10**6)
     scenario = random_scenario(seed, laps=laps, kind=circuit, students=0)
-    sensors, lost, rounded = receiver_of(random)
+    sensors, lost, rounded = receiver_of(random, rates)
     drives, logs = [], []
     for drive in scenario.drives:
         own = replace(sensors, speed_scale=drive.sensors.speed_scale)
@@ -277,10 +280,14 @@ def report(rows: list[Judged]) -> Iterator[str]:
 def main() -> None:
     parser = days_parser(__doc__)
     parser.add_argument("--kinds", default=",".join(KINDS))
+    parser.add_argument("--rates", default=",".join(f"{rate:g}" for rate in RATES))
     parser.add_argument("--workers", type=int, default=2)
     chosen = days_asked(parser)
     kinds = tuple(chosen.kinds.split(","))
-    work = [(chosen.first_seed + i, chosen.laps, chosen.circuit, chosen.drawn, kinds) for i in range(chosen.days)]
+    rates = tuple(float(rate) for rate in chosen.rates.split(","))
+    work = [
+        (chosen.first_seed + i, chosen.laps, chosen.circuit, chosen.drawn, kinds, rates) for i in range(chosen.days)
+    ]
     rows: list[Judged] = []
     with multiprocessing.Pool(chosen.workers) as pool:
         for number, (judged, failed) in enumerate(pool.imap_unordered(judge_day, work), 1):

@@ -4,7 +4,6 @@ import secrets
 from datetime import timedelta
 
 from apiflask import APIBlueprint
-from itsdangerous import BadSignature
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -15,7 +14,7 @@ from lauftakt.store.models import Account, Invitation, SignIn, Team
 from lauftakt.store.sign_ins import end_sign_ins
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, enter, only
-from lauftakt.web.givers import picture_of, public_address, reachable, signer
+from lauftakt.web.givers import picture_of, public_address, reachable, read_token, signer
 from lauftakt.web.limits import limiter
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.sessions import present_session
@@ -155,12 +154,14 @@ def _out(row: Invitation) -> schemas.InvitationOut:
 
 def _invitation(session: Session, token: str) -> Invitation:
     """The invitation behind a link, locked, so that it is used once."""
-    try:
-        number, nonce = signer("invitation").loads(token)
-    except (BadSignature, ValueError, TypeError) as error:
-        raise Problem(404, "no-link", "This invitation is not known. Ask for a new one.") from error
-    row = session.get(Invitation, int(number), with_for_update=True)
-    if row is None or not secrets.compare_digest(row.nonce, str(nonce)) or session.get(Team, row.team_id) is None:
+    read = read_token("invitation", token)
+    row = session.get(Invitation, read[0], with_for_update=True) if read else None
+    if (
+        read is None
+        or row is None
+        or not secrets.compare_digest(row.nonce, read[1])
+        or session.get(Team, row.team_id) is None
+    ):
         raise Problem(404, "no-link", "This invitation is not known. Ask for a new one.")
     if row.used_at is not None:
         raise Problem(410, "link-used", "This invitation was used already. Sign in, or ask for a new one.")

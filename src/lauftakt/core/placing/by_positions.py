@@ -8,11 +8,13 @@ from scipy.integrate import cumulative_trapezoid
 
 from lauftakt.core.circuit.centre import CentreLine
 from lauftakt.core.log.model import Log, Unusable, Warning
+from lauftakt.core.log.speeds import LEAST_HZ
 from lauftakt.core.log.track import Track, read_track
 from lauftakt.core.placing.mean_line import MeanBasis, MeanLine, line_prior, line_scatter
 from lauftakt.core.placing.placed import DRAWS, LONGEST_PAUSE_S, Placed
 from lauftakt.core.placing.receiver import learn_drift
 from lauftakt.core.placing.smoother import Nodes, Noise, Smoothed, smooth
+from lauftakt.core.placing.usual_pace import UsualPace, paced, usual_pace
 from lauftakt.core.plane import Plane
 
 Bools = NDArray[np.bool_]
@@ -103,8 +105,13 @@ def place_run(
         noise = replace(noise or Noise(), scale=1e-6)
     fixed = noise is not None
     noise = noise or (Noise() if track.logged_speed else WITHOUT_SPEED)
-    noise = replace(noise, speed_m=max(noise.speed_m, track.way_m))
     course = _course(track, centre, wrapped, offset, near)
+    usual = None if track.logged_speed or _rate(track) >= LEAST_HZ else _usual(course, centre)
+    if usual is not None:
+        track = _as_usual(track, course, centre, usual)
+        noise = replace(noise, speed_m=float(np.sqrt(usual.apart_m2_s)), own_speed=False)
+        course = _course(track, centre, wrapped, offset, near)
+    noise = replace(noise, speed_m=max(noise.speed_m, track.way_m))
     s, drift_across, scatter = course.first_s, np.zeros(len(course.fix_time)), None
     trust = course.believed.copy()
     for turn in range(passes):
@@ -131,7 +138,7 @@ def place_run(
             centre, view.fix_inside, course.offset - view.fix_n - drift_across, trust * course.moving, noise,
             view.node_s,
         )  # fmt: skip
-        if not fixed:
+        if not fixed and usual is None:
             noise = _with_fix_noise(noise, left.along[trust > 0.5], left.across[trust > 0.5])
         # Student's t with four degrees of freedom keeps single wild fixes from pulling (Lange et al., JASA 84, 1989).
         away = (left.along**2 + left.across**2) / noise.fix_m**2
@@ -225,6 +232,24 @@ def _course(track: Track, centre: CentreLine, wrapped: Array, offset: Array, nea
         group=group,
         unknown=_unknown_steps(track, np.interp(time, clock, way), fix_time, near, drive, time, group),
     )
+
+
+def _rate(track: Track) -> float:
+    return 1.0 / max(float(np.median(np.diff(track.fix_time))), 1e-3)
+
+
+def _usual(course: _Course, centre: CentreLine) -> UsualPace | None:
+    """How fast this driver usually goes at each place; None where the run does not tell."""
+    return usual_pace(centre, course.fix_time, course.at_fixes(course.first_s), course.believed > 0)
+
+
+def _as_usual(track: Track, course: _Course, centre: CentreLine, usual: UsualPace) -> Track:
+    """A track whose speed between its seldom positions is what this driver usually does there."""
+    at_fix, good = course.at_fixes(course.first_s), course.believed > 0
+    found = paced(usual, course.fix_time, at_fix, good, track.speed_time)
+    line = MeanLine(centre, at_fix, course.offset, course.believed * course.moving)
+    speed = np.where(found.known, found.pace / _gain(line, found.s), track.speed)
+    return replace(track, speed=speed, doubt=np.where(found.known, found.doubt, track.doubt), way_m=0.0)
 
 
 @dataclass(frozen=True)
@@ -404,8 +429,8 @@ def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:
     first = np.concatenate([[True], np.diff(slot) > 0])
     group = np.cumsum(first) - 1
     time = np.bincount(group, fix_time) / np.bincount(group)
-    gaps = np.flatnonzero(np.diff(time) > 2 * NODE_S + 0.3)
-    extra = [np.arange(time[g] + NODE_S, time[g + 1] - NODE_S / 2, NODE_S) for g in gaps]
+    gaps = np.flatnonzero(np.diff(time) > 1.5 * NODE_S - 0.01)
+    extra = [np.arange(time[g] + NODE_S, time[g + 1] - 0.4 * NODE_S, NODE_S) for g in gaps]
     if not extra:
         return time, group
     joined = np.concatenate([time, *extra])
