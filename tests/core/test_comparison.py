@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lauftakt.core.comparison.delta import loss_rate, stretch_loss, time_delta
+from lauftakt.core.comparison.delta import loss_rate, place_uncertainty, stretch_loss, time_delta
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.technique.figures import Technique
@@ -70,3 +70,24 @@ def test_figures_that_were_kept_are_the_computed_ones(day: Day) -> None:
     marked = {key: None if value is None else replace(value, coast_s=99.0) for key, value in kept.items()}
     known = Technique(run.signals, windows(day.layout), marked)
     assert all(found is None or found.coast_s == 99.0 for found in known[run.best_lap.number])
+
+
+def test_how_well_a_difference_of_places_is_known(day: Day) -> None:
+    one, two = day.runs[:2]
+    laps = [lap.number for lap in one.counting[:2]]
+    places = np.array([0.2, 0.5, 0.8, np.nan, 0.5]) * day.layout.length
+    pace = np.array([50.0, 50.0, 50.0, 50.0, np.nan])
+    within = place_uncertainty(one.traces[laps[0]], one.traces[laps[1]], True, places, pace)
+    between = place_uncertainty(one.traces[laps[0]], two.traces[two.best_lap.number], False, places, pace)
+    assert (within[:3] > 0.0).all()
+    # What a run's laps share cancels; drifts of a minute they hardly share.
+    assert (within[:3] < 1.2 * between[:3]).all()
+    itself = place_uncertainty(one.traces[laps[0]], one.traces[laps[0]], True, places, pace)
+    assert (itself[:3] == 0.0).all()
+    # Decimetres to metres, as receivers err.
+    assert 0.05 < float(np.median(between[:3])) < 3.0
+    assert np.isnan(between[3:]).all()
+    faster = place_uncertainty(one.traces[laps[0]], two.traces[two.best_lap.number], False, places, 2 * pace)
+    assert faster[:3] == pytest.approx(2 * between[:3])
+    bare = replace(one.traces[laps[0]], draws=np.zeros((len(one.traces[laps[0]].draws), 0)))
+    assert (place_uncertainty(bare, bare, True, places, pace)[:3] == 0.0).all()

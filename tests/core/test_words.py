@@ -112,6 +112,10 @@ def test_a_lap_is_told_beside_its_drivers_other_laps() -> None:
     assert metric(of_lap("Ines", Loss(-0.2, 0.01), None, HALVARD, None)) == (
         "Ines gains 0.20 s (± 0.02) on Halvard here."
     )
+    known = metric(of_lap("Ines", loss, told, HALVARD, None, {"brake_point_m": 5.0}))
+    assert known.startswith("Ines brakes 15 m earlier than Halvard: ")
+    unsure = metric(of_lap("Ines", loss, told, HALVARD, None, {"brake_point_m": 8.0}))
+    assert unsure.startswith("Ines brakes earlier than Halvard: ")
     unclear = metric(of_lap("Ines", loss, None, HALVARD, None))
     assert unclear == "Ines loses 0.50 s (± 0.02) to Halvard here; nothing that was logged tells why."
 

@@ -122,6 +122,16 @@ def test_the_costs_on_the_card_add_up_and_are_the_cores(taught: Coach, desk: dic
     assert told
 
 
+def test_the_card_says_how_well_places_are_known(taught: Coach, desk: dict, day: Day) -> None:
+    for passage in day.layout.passages:
+        reference, own = taught.get(f"/api/card?{query(desk)}&passage={passage.name}").json["figures"][:2]
+        assert reference["brake_point_u_m"] is None
+        for name in ("brake_point", "full_throttle"):
+            both = own[f"{name}_m"] is not None and reference[f"{name}_m"] is not None
+            assert (own[f"{name}_u_m"] is not None) == both
+            assert not both or 0.0 < own[f"{name}_u_m"] < 5.0
+
+
 def text_of(parts: list[dict]) -> str:
     return "".join(part["text"] if part["text"] is not None else f"{part['value']:.2f}" for part in parts)
 

@@ -93,6 +93,32 @@ def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Arr
     return np.asarray(np.sqrt(np.mean(own**2, axis=1) + np.mean(other**2, axis=1)))
 
 
+def place_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Array, pace: Array) -> Array:
+    """Standard deviation of how much further on something happens in one lap than in another.
+
+    A lap that is believed to pass a place too early is believed to be too far on, by its speed times that. What laps of
+    one run share cancels; two runs, each with its own slow error, do not.
+
+    Parameters
+    ----------
+    lap, reference : traces with draws
+    same_run : whether both are laps of one run
+    s : (p,) m, where it happens
+    pace : (p,) m/s there
+
+    Returns
+    -------
+    (p,) metres; NaN where the place or the pace is
+    """
+    places = np.asarray(s, float)
+    known = np.isfinite(places) & np.isfinite(pace)
+    own, other = (draws_at(one, np.where(known, places, 0.0)) for one in (lap, reference))
+    if not own.size or not other.size:
+        return np.where(known, 0.0, np.nan)
+    spread = np.mean((own - other) ** 2, axis=1) if same_run else np.mean(own**2, axis=1) + np.mean(other**2, axis=1)
+    return np.where(known, np.sqrt(spread) * pace, np.nan)
+
+
 def rate_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Array) -> Array:
     """Standard deviation of what is lost around places ``s``, seconds per metre: of the delta's mean slope over 40 m.
 

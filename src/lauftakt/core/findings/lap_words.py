@@ -1,11 +1,13 @@
 """What is said of one lap between two places: what it loses, why, and whether it was the lap or the reference."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from statistics import median
 
 from lauftakt.core.comparison.delta import Loss
 from lauftakt.core.findings.causes import Explanation
 from lauftakt.core.findings.habits import Habit
+from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.words import ALIKE, Against, Quantity, Said, in_laps, why
 
 # A reference that is quicker than its driver usually is by less is no exception, s.
@@ -17,7 +19,8 @@ FEW = 3
 
 
 def of_lap(
-    name: str, loss: Loss, told: Explanation | None, against: Against, habit: Habit | None
+    name: str, loss: Loss, told: Explanation | None, against: Against, habit: Habit | None,
+    doubts: Mapping[str, float] | None = None,
 ) -> Said:  # fmt: skip
     """The sentences of a lap.
 
@@ -28,6 +31,7 @@ def of_lap(
     told : why, where it loses beyond doubt
     against : the reference, as sentences name it
     habit : how the driver does over all laps, None where that is not known
+    doubts : standard deviations of differences of figures, by their names; what lies inside is told without a number
     """
     if abs(loss.loss_s) <= 2 * loss.loss_u_s:
         doubt = Quantity(2 * loss.loss_u_s, "time")
@@ -36,8 +40,17 @@ def of_lap(
         size: Said = (Quantity(-loss.loss_s, "time"), " (± ", Quantity(2 * loss.loss_u_s, "time", unit=False), ")")
         return (f"{name} gains ", *size, f" on {against.name} here.", *_but(name, habit))
     causes, brought = (told.causes, told.brought_in_s) if told is not None else ((), 0.0)
+    causes = tuple(_as_known(one, doubts or {}) for one in causes)
     said = why(name, causes, brought, loss.loss_s, loss.loss_u_s, against)
     return (*said, *_over_laps(loss, habit))
+
+
+def _as_known(evidence: Evidence, doubts: Mapping[str, float]) -> Evidence:
+    """A cause without the number that is not known well enough to say it."""
+    own, theirs, doubt = evidence.own, evidence.theirs, doubts.get(evidence.figure or "")
+    if own is None or theirs is None or doubt is None or abs(own - theirs) > 2 * doubt:
+        return evidence
+    return replace(evidence, figure=None, own=None, theirs=None)
 
 
 def _over_laps(loss: Loss, habit: Habit | None) -> Said:

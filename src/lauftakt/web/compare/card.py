@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.car import ShownCar, shown_car
-from lauftakt.core.comparison.delta import Loss, stretch_loss
+from lauftakt.core.comparison.delta import Loss, place_uncertainty, stretch_loss
 from lauftakt.core.findings.causes import Explanation
 from lauftakt.core.findings.habits import Asked, Habit, causes_of_laps, habit_between, without_cause
 from lauftakt.core.findings.lap_words import against_of, median_of, of_lap, of_reference
@@ -30,6 +30,8 @@ SHORTEST_M = 5.0
 # Analyses never change, and so does what a car showed in them.
 _cars = Kept[ShownCar | None](200)
 _told = Kept[Explanation](5000)
+# Places that the card compares, with what the difference is unsure of.
+_DOUBTED = ("brake_point_u_m", "full_throttle_u_m")
 # Figures that the card shows as the core has them.
 _SHOWN = tuple(
     item.name
@@ -199,6 +201,7 @@ def _all_figures(
     answers = []
     for key in keys:
         own, why = found[key], told.get(key)
+        doubts = {} if key == reference else _doubts(entries, known, key, reference, own, found[reference])
         answers.append(
             schemas.FiguresOut(
                 lap=f"{entries[key[0]].analysis.id}.{key[1]}",
@@ -209,11 +212,37 @@ def _all_figures(
                 causes=[_cause(one) for one in why.causes] if why is not None else [],
                 brought_in_s=why.brought_in_s if why is not None else 0.0,
                 unexplained_s=why.unexplained_s if why is not None else 0.0,
-                says=show.said(_says(entries, key, reference, losses[key], why, habits)),
+                says=show.said(_says(entries, key, reference, losses[key], why, habits, doubts)),
+                **{name: doubts.get(name.replace("_u_m", "_m")) for name in _DOUBTED},
                 **{name: None if own is None else getattr(own, name) for name in _SHOWN},
             )
         )
     return answers
+
+
+def _doubts(
+    entries: Mapping[int, Entry],
+    known: Mapping[int, AnalysedRun],
+    key: tuple[int, int],
+    reference: tuple[int, int],
+    own: Figures | None,
+    theirs: Figures | None,
+) -> dict[str, float]:
+    """Standard deviations of how much further on something happens than in the reference lap, m, by the figure."""
+    signals = known[key[0]].signals
+    if own is None or theirs is None or signals is None:
+        return {}
+    row = entries[key[0]].numbers.index(key[1])
+    names = [name.replace("_u_m", "_m") for name in _DOUBTED]
+    places = np.array([getattr(own, name) for name in names], dtype=float)
+    pace = np.interp(places, signals.places, signals.speed[row])
+    traces = known[key[0]].traces[key[1]], known[reference[0]].traces[reference[1]]
+    found = place_uncertainty(*traces, key[0] == reference[0], places, pace)
+    return {
+        name: float(doubt)
+        for name, doubt in zip(names, found, strict=True)
+        if np.isfinite(doubt) and getattr(theirs, name) is not None
+    }
 
 
 def _explained(
@@ -294,14 +323,14 @@ def _sides(
 
 def _says(
     entries: Mapping[int, Entry], key: tuple[int, int], reference: tuple[int, int], loss: Loss,
-    why: Explanation | None, habits: Mapping[int, Habit],
+    why: Explanation | None, habits: Mapping[int, Habit], doubts: Mapping[str, float],
 ) -> Said:  # fmt: skip
     """The sentences about a lap, and whether it was the lap or the reference."""
     driver, base = (entries[run].run.driver for run in (key[0], reference[0]))
     if key == reference:
         return of_reference(base.name, reference[1], habits.get(reference[0]))
     against = against_of(driver.id, base.id, base.name, reference[1])
-    own = of_lap(driver.name, loss, why, against, habits.get(key[0]))
+    own = of_lap(driver.name, loss, why, against, habits.get(key[0]), doubts)
     return (*own, *of_reference(base.name, reference[1], habits.get(reference[0])))
 
 

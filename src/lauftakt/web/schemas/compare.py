@@ -116,6 +116,8 @@ class FiguresOut(Schema):
     brake_release_m: float | None
     throttle_pickup_m: float | None
     full_throttle_m: float | None
+    brake_point_u_m: float | None = Field(description="Standard deviation of the difference to the reference lap's.")
+    full_throttle_u_m: float | None
     inferred: bool
     causes: list[Cause]
     brought_in_s: float = Field(description="With causes and the unexplained it adds up to the loss.")

@@ -32,6 +32,7 @@ export const compareTexts = {
   passage: (n: string, corners: string) => `Passage ${n}${corners ? `, ${corners}` : ''}`,
   stretch: 'Stretch',
   fromTo: (from: string, to: string, unit: string) => `${from} to ${to} ${unit}`,
+  within: (doubt: string, unit: string) => `known to ± ${doubt} ${unit}`,
   startsAgain: 'The delta starts with 0 here.',
   losesOverall: (driver: string, lap: number, time: string, u: string, reference: string) =>
     `${driver} is ${time} s (± ${u}) behind ${reference} in lap ${lap}.`,

@@ -52,6 +52,17 @@
   }
 </script>
 
+<!-- By how much further on something happens; what is inside the doubt of the positions is grey. -->
+{#snippet place(gap: number | null, doubt: number | null)}
+  {@const unsure = gap !== null && doubt !== null && Math.abs(gap) <= 2 * doubt}
+  <td
+    class="num figure"
+    class:unsure
+    title={doubt === null ? undefined : t.within(figure(2 * doubt, distance), distance.label)}
+    >{signed(gap, distance)}</td
+  >
+{/snippet}
+
 <section class="card" aria-label={card.passage ? t.passage(card.passage.slice(1), '') : t.stretch}>
   <h2>
     {passage ? t.passage(passage.name.slice(1), passage.corners.join(', ')) : t.stretch}
@@ -115,24 +126,20 @@
                 class:loss={row.loss_s > 2 * row.loss_u_s}
                 class:gain={row.loss_s < -2 * row.loss_u_s}>{signed(row.loss_s, time)}</td
               >
-              <td class="num figure"
-                >{signed(
-                  against(row, (r) => r.brake_point_m),
-                  distance,
-                )}</td
-              >
+              {@render place(
+                against(row, (r) => r.brake_point_m),
+                row.brake_point_u_m,
+              )}
               <td class="num figure"
                 >{signed(
                   against(row, (r) => r.min_speed),
                   speed,
                 )}</td
               >
-              <td class="num figure"
-                >{signed(
-                  against(row, (r) => r.full_throttle_m),
-                  distance,
-                )}</td
-              >
+              {@render place(
+                against(row, (r) => r.full_throttle_m),
+                row.full_throttle_u_m,
+              )}
             {/if}
           </tr>
         {/if}
@@ -188,6 +195,10 @@
     border-color: var(--ink);
     background: var(--sheet);
     font-weight: 640;
+  }
+  .unsure {
+    color: var(--muted);
+    font-style: italic;
   }
   .standing {
     list-style: none;
