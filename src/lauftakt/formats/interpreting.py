@@ -15,6 +15,7 @@ from lauftakt.core.log.pedals import between_stops
 from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.sense import make_sense, missing_channels
 from lauftakt.core.log.units import Reading, into_si, reading_of, readings
+from lauftakt.core.log.wheels import with_car_speed
 from lauftakt.formats.units import UnknownUnit, convert
 
 _POSITIONS = (("latitude", "longitude"), ("local_x", "local_y"))
@@ -37,7 +38,8 @@ def interpret(raw: RawLog, dialect: Dialect | None = None) -> Log:
 
     Returns
     -------
-    The log in SI units, with all warnings.
+    The log in SI units, its channels in the order of the raw one's, with all warnings; one that was derived from
+    others comes last.
     """
     said = _said(raw.channels, dialect)
     warnings = list(raw.warnings)
@@ -55,7 +57,7 @@ def interpret(raw: RawLog, dialect: Dialect | None = None) -> Log:
         warnings += told
     _tell(assigned, channels, warnings)
     choices = {raw.channels[index].name: choice for index, choice in said.items()}
-    log = make_sense(Log(tuple(channels), raw.meta, tuple(warnings)), choices)
+    log = with_car_speed(make_sense(Log(tuple(channels), raw.meta, tuple(warnings)), choices))
     absent = missing_channels(log)
     return log if absent is None else replace(log, warnings=(*log.warnings, absent))
 

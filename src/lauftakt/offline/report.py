@@ -112,7 +112,7 @@ def _channels(log: Log | None, run: AnalysedRun | None) -> list[dict[str, Any]]:
             "unit": channel.logged_unit or channel.unit,
             "role": channel.role,
             "rate_hz": round(channel.rate_hz, 3),
-            "inferred": False,
+            "inferred": channel.recognised.by == "derived",
         }
         for channel in log.channels
     ]

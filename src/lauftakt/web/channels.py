@@ -88,7 +88,7 @@ def get_channels_of_file(viewer: Viewer, hand_in_id: int) -> schemas.ChannelsOut
             dialect_id=found.id if found else None,
             channels=[
                 show.read_channel(written, understood, written.name in known)
-                for written, understood in zip(raw.channels, log.channels, strict=True)
+                for written, understood in zip(raw.channels, log.channels, strict=False)
             ],
             roles=[schemas.RoleOut(code=role.code, name=role.header, unit=role.assumed) for role in ROLES.values()],
         )

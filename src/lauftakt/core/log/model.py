@@ -30,7 +30,7 @@ class Recognition:
 
     Attributes
     ----------
-    by : ``name``, ``values``, ``dialect`` (somebody said so) or ``none``
+    by : ``name``, ``values``, ``dialect`` (somebody said so), ``derived`` (made of other channels) or ``none``
     confidence : of the role, 0 to 1
     flipped : the sign was turned, because the values contradict the convention (left and forwards are positive)
     unit : in which the values were taken to be written

@@ -8,6 +8,7 @@ from scipy.ndimage import binary_dilation, median_filter, uniform_filter1d
 
 from lauftakt.core.arrays import spans
 from lauftakt.core.log.model import Warning
+from lauftakt.core.log.slip import without_slip
 
 Array = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -72,7 +73,7 @@ def believed_speed(time: Array, speed: Array, reference: Reference) -> Believed:
 
     Returns
     -------
-    See :class:`Believed`; with ``speed-lies``, ``speed-useless`` or ``speed-step``.
+    See :class:`Believed`; with ``speed-lies``, ``speed-slips``, ``speed-useless`` or ``speed-step``.
     """
     nothing = Believed(speed, np.zeros(len(speed), dtype=bool), ())
     if len(time) < 50 or reference.good.sum() < 50:
@@ -97,12 +98,14 @@ def believed_speed(time: Array, speed: Array, reference: Reference) -> Believed:
         if time[last - 1] - time[first] >= LEAST_S:
             lies[first:last] = True
     if not lies.any():
-        return _stepped(time, speed, other, moving, nothing.guessed, ())
+        speed, told = without_slip(time, speed, other, moving, reference.window_s)
+        return _stepped(time, speed, other, moving, nothing.guessed, told)
     lies = binary_dilation(lies, iterations=max(1, round(AROUND_S / step)))
     share = float((lies & moving).sum() / moving.sum())
     if share > MOST_LIES:
-        told = f"The speed contradicts the positions for {100 * share:.0f} % of the driving; it is not used."
-        return Believed(speed, lies, (Warning("speed-useless", told),), useless=True)
+        said = f"The speed contradicts the positions for {100 * share:.0f} % of the driving; it is not used."
+        return Believed(speed, lies, (Warning("speed-useless", said),), useless=True)
+    speed, slips = without_slip(time, speed, other, moving & ~lies, reference.window_s)
     found = np.where(lies & known, scale * other, speed)
     blind = lies & ~known
     if blind.any():
@@ -110,11 +113,11 @@ def believed_speed(time: Array, speed: Array, reference: Reference) -> Believed:
     parts = spans(lies)
     seconds = float(lies.sum() * step)
     begin = float(time[parts[0][0]])
-    told = (
+    said = (
         f"The speed was not believed {len(parts)} times, {seconds:.1f} s in all, first {begin:.0f} s into the log: "
         "wheels that lock, spin or stand still. The receiver stands in there."
     )
-    return _stepped(time, found, other, moving & ~lies, lies, (Warning("speed-lies", told),))
+    return _stepped(time, found, other, moving & ~lies, lies, (Warning("speed-lies", said), *slips))
 
 
 def _stepped(
