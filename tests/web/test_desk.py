@@ -212,6 +212,76 @@ def test_who_is_level_with_the_fastest_is_said(taught: Coach, desk: dict, databa
 def test_choices_hold_every_timed_lap(taught: Coach, desk: dict) -> None:
     runs = taught.get(f"/api/choices?event={desk['event']['id']}").json["runs"]
     assert [len(run["laps"]) for run in runs] == [9, 8]
+    # With the best of each, and the same by days.
+    for run in runs:
+        counting = [lap for lap in run["laps"] if lap["set_aside"] is None]
+        assert run["best"] == min(counting, key=lambda lap: lap["time_s"])["key"]
+        assert run["day"] == desk["event"]["day"]
+    everywhere = taught.get(f"/api/choices?event={desk['event']['id']}&everywhere=true").json["runs"]
+    assert [run["run"] for run in everywhere] == [run["run"] for run in runs][::-1]
+
+
+def filled(taught: Coach, desk: dict, kind: str, **asked: int) -> tuple[list[str], str]:
+    query = "".join(f"&{name}={value}" for name, value in asked.items())
+    answer = taught.get(f"/api/fillings?event={desk['event']['id']}&kind={kind}{query}")
+    assert answer.status_code == 200, answer.json
+    return answer.json["laps"], answer.json["reference"]
+
+
+def test_quick_fillings_lie_on_the_desk(taught: Coach, desk: dict, day: Day) -> None:
+    halvard, ines = (lap["driver"]["id"] for lap in desk["laps"])
+    runs = [lap["run"] for lap in desk["laps"]]
+    both, reference = filled(taught, desk, "bests")
+    assert (both, reference) == ([lap["key"] for lap in desk["laps"]], desk["reference"])
+    for kind, asked, least in (
+        ("near_best", {"driver": ines}, 2), ("first_and_last", {"run": runs[1]}, 4),
+        ("best_of_two", {"driver": ines, "other": halvard}, 6), ("winners", {}, 1),
+    ):  # fmt: skip
+        laps, reference = filled(taught, desk, kind, **asked)
+        assert len(laps) >= least
+        assert laps[0] == reference
+        shown = taught.get(f"/api/desk?laps={','.join(laps)}&reference={reference}").json
+        assert [lap["key"] for lap in shown["laps"]] == laps
+        assert all(lap["set_aside"] is None for lap in shown["laps"])
+    # Each passage's quickest lap of the day is among the winners, by the core's times.
+    laps, _ = filled(taught, desk, "winners")
+    winners = {(int(key.split("-")[0])) for key in laps}
+    for index in range(len(day.layout.passages)):
+        times = {
+            run: min(day.runs[i].passage_s[lap.number][index] for lap in day.runs[i].counting)
+            for i, run in enumerate(runs)
+        }
+        assert min(times, key=times.get) in winners
+
+
+def test_what_cannot_be_filled_says_why(taught: Coach, desk: dict) -> None:
+    event, ines = desk["event"]["id"], desk["laps"][1]["driver"]["id"]
+    for kind, asked, says in (
+        ("near_best", "&driver=999999", "no lap that counts"),
+        ("first_and_last", "", "fewer than two"),
+        ("best_of_two", f"&driver={ines}&other={ines}", "two drivers"),
+    ):
+        answer = taught.get(f"/api/fillings?event={event}&kind={kind}{asked}")
+        assert answer.status_code == 404
+        assert says in answer.json["message"]
+    assert taught.get(f"/api/fillings?event={event}&kind=anything").status_code == 422
+
+
+def test_what_else_differs_from_the_reference_is_said(coach: Coach, day: Day) -> None:
+    for path in (day.layout_file, *day.files[:2]):
+        coach.hand_in(path.name, path.read_bytes())
+    shown = coach.get("/api/desk").json
+    reference, other = shown["laps"]
+    assert reference["differs"] == []
+    coach.patch(f"/api/runs/{reference['run']}", json={"tyres": "soft", "conditions": "dry"})
+    coach.patch(f"/api/runs/{other['run']}", json={"tyres": "medium", "conditions": "damp"})
+    again = coach.get(
+        f"/api/desk?laps={','.join(lap['key'] for lap in shown['laps'])}&reference={reference['key']}"
+    ).json
+    differs = {row["what"]: (row["own"], row["reference"]) for row in again["laps"][1]["differs"]}
+    assert differs["tyres"] == ("medium", "soft")
+    assert differs["conditions"] == ("damp", "dry")
+    assert again["laps"][0]["differs"] == []
 
 
 def test_the_paddock(taught: Coach, day: Day) -> None:

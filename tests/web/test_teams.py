@@ -49,6 +49,7 @@ GET    /api/drivers/<int:driver_id>/forget                 + + - - ? 0 0
 POST   /api/drivers/<int:driver_id>/join                   + + - - ? 0 0
 POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
 GET    /api/events/<int:event_id>/reading                  + + + - ? 0 0
+GET    /api/fillings                                       + + + ? ? 0 0
 GET    /api/hand-ins                                       + + + - e 0 0
 POST   /api/hand-ins                                       + + - - + 0 0
 DELETE /api/hand-ins/<int:hand_in_id>                      + + - - ? 0 0
@@ -279,6 +280,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",
         "/api/card/without": f"?laps={curves.split(',')[1]}&reference={base}&passage=P1&cause=soft_brake",
         "/api/choices": f"?event={ids['event_id']}",
+        "/api/fillings": f"?event={ids['event_id']}&kind=bests",
         "/api/laps": f"?event={ids['event_id']}",
         "/api/watch": f"?event={ids['event_id']}",
         "/api/stints/file": f"?event={ids['event_id']}",

@@ -38,6 +38,9 @@ ELSEWHERE_SHARE = 0.3
 GUESSED_MS = 0.4
 # Between nodes the car follows its speed to the millimetre.
 NODE_S = 0.5
+# Between nodes further apart there are some without a fix, so that what the speed leaves open is in the draws there.
+# A speed that is the positions' own would be counted once more at each of them.
+SELDOM_S, SELDOM_ALONE_S = 1.5 * NODE_S - 0.01, 2.0 * NODE_S + 0.3
 # To either side, for how the way changes with the place.
 ASIDE_M = 1.0
 # Geometry changes little in two metres.
@@ -105,12 +108,12 @@ def place_run(
         noise = replace(noise or Noise(), scale=1e-6)
     fixed = noise is not None
     noise = noise or (Noise() if track.logged_speed else WITHOUT_SPEED)
-    course = _course(track, centre, wrapped, offset, near)
+    course = _course(track, centre, wrapped, offset, near, SELDOM_S if track.logged_speed else SELDOM_ALONE_S)
     usual = None if track.logged_speed or _rate(track) >= LEAST_HZ else _usual(course, centre)
     if usual is not None:
         track = _as_usual(track, course, centre, usual)
         noise = replace(noise, speed_m=float(np.sqrt(usual.apart_m2_s)), own_speed=False)
-        course = _course(track, centre, wrapped, offset, near)
+        course = _course(track, centre, wrapped, offset, near, SELDOM_S)
     noise = replace(noise, speed_m=max(noise.speed_m, track.way_m))
     s, drift_across, scatter = course.first_s, np.zeros(len(course.fix_time)), None
     trust = course.believed.copy()
@@ -212,11 +215,11 @@ class _Course:
         return np.interp(self.time, self.clock, values)
 
 
-def _course(track: Track, centre: CentreLine, wrapped: Array, offset: Array, near: Bools) -> _Course:
+def _course(track: Track, centre: CentreLine, wrapped: Array, offset: Array, near: Bools, seldom_s: float) -> _Course:
     clock, way, pace = _coarse(track)
     inside = (track.fix_time >= clock[0]) & (track.fix_time <= clock[-1])
     fix_time, wrapped, offset, near = track.fix_time[inside], wrapped[inside], offset[inside], near[inside]
-    time, group = _nodes(fix_time)
+    time, group = _nodes(fix_time, seldom_s)
     first_s, drive = _first_places(clock, way, fix_time, wrapped, near, centre)
     return _Course(
         fix_time=fix_time,
@@ -419,7 +422,7 @@ def _with_fix_noise(noise: Noise, along: Array, across: Array) -> Noise:
     return replace(noise, fix_m=sigma)
 
 
-def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:
+def _nodes(fix_time: Array, seldom_s: float) -> tuple[Array, NDArray[np.int64]]:
     """Times of the nodes, and which node each fix belongs to.
 
     Fixes within half a second share a node: between them the car follows its speed to the millimetre. Gaps
@@ -429,7 +432,7 @@ def _nodes(fix_time: Array) -> tuple[Array, NDArray[np.int64]]:
     first = np.concatenate([[True], np.diff(slot) > 0])
     group = np.cumsum(first) - 1
     time = np.bincount(group, fix_time) / np.bincount(group)
-    gaps = np.flatnonzero(np.diff(time) > 1.5 * NODE_S - 0.01)
+    gaps = np.flatnonzero(np.diff(time) > seldom_s)
     extra = [np.arange(time[g] + NODE_S, time[g + 1] - 0.4 * NODE_S, NODE_S) for g in gaps]
     if not extra:
         return time, group

@@ -266,7 +266,23 @@ def _lap(
         best_of_run=fastest is not None and fastest.number == number,
         best_of_all=best_of_all,
         roles=[*logged, *(NAMELESS + name for name in nameless)],
+        differs=_differences(entry.run, base.run),
     )
+
+
+def _differences(own: Run, base: Run) -> list[schemas.Difference]:
+    """In which else than the driving a run differs from the reference's, as far as both are known."""
+    known = (
+        ("car", own.car.name if own.car else None, base.car.name if base.car else None),
+        ("tyres", own.tyres, base.tyres),
+        ("conditions", own.conditions, base.conditions),
+        ("day", own.event.day, base.event.day),
+    )
+    return [
+        schemas.Difference(what=what, own=mine, reference=theirs)  # type: ignore[arg-type]
+        for what, mine, theirs in known
+        if mine is not None and theirs is not None and mine != theirs
+    ]
 
 
 def _logged(session: Session, viewer: Viewer, entries: dict[int, Entry]) -> dict[int, list[str]]:

@@ -9,26 +9,22 @@ import pyarrow as pa
 from apiflask import APIBlueprint
 from flask import Response
 from numpy.typing import NDArray
-from sqlalchemy import select
-from sqlalchemy.orm import joinedload
 
 from lauftakt.core.comparison.delta import beyond_doubt, loss_rate
 from lauftakt.core.registry import CHANNELS, LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.lineup import NAMELESS, Entry
-from lauftakt.store.models import Event, LapRow, Run
-from lauftakt.web import schemas, show
+from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.compare import card, lineup
-from lauftakt.web.compare.addresses import curve_address, curve_addresses, key_of, lap_address, lap_addresses
-from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.compare.addresses import curve_address, curve_addresses, lap_address, lap_addresses
+from lauftakt.web.policy import Viewer
 
 blueprint = APIBlueprint("compare", __name__, tag="Compare")
 
 ARROW = "application/vnd.apache.arrow.stream"
 # An analysis never changes: whoever has its curves need never ask again.
 FOR_EVER = "private, max-age=31536000, immutable"
-CHOICES = 100
 MOST_NAMELESS = 8
 
 _CURVES: dict[int | str, dict[str, str | dict[str, dict[str, Any]]]] = {
@@ -152,43 +148,3 @@ def get_without(viewer: Viewer, query_data: schemas.WithoutQuery) -> schemas.Wit
         runs = {entry.analysis.id: run for run, entry in entries.items()}
         own, base = ((runs[analysis], number) for analysis, number in (laps[0], reference))
         return card.without(session, entries, own, base, query_data)
-
-
-@blueprint.get("/choices")
-@only("see")
-@blueprint.input(schemas.ChoicesQuery, location="query")
-@blueprint.output(schemas.ChoicesOut)
-def get_choices(viewer: Viewer, query_data: schemas.ChoicesQuery) -> schemas.ChoicesOut:
-    """Timed laps of an event that can join the line-up, by run."""
-    with database().begin() as session:
-        event = one(session, Event, viewer, query_data.event)
-        query = visible(Run, viewer).where(Run.event_id == event.id)
-        if query_data.after is not None:
-            query = query.where(Run.id > query_data.after)
-        parts = joinedload(Run.driver), joinedload(Run.analysis)
-        runs = list(session.scalars(query.options(*parts).order_by(Run.id).limit(CHOICES + 1)))
-        laps: dict[int, list[LapRow]] = {}
-        of = select(LapRow).where(
-            LapRow.team_id == viewer.team_id,
-            LapRow.analysis_id.in_([run.analysis_id for run in runs[:CHOICES]]),
-            LapRow.time_s.is_not(None),
-        )
-        for lap in session.scalars(of.order_by(LapRow.number)):
-            laps.setdefault(lap.run_id, []).append(lap)
-        return schemas.ChoicesOut(
-            runs=[_choices(run, laps.get(run.id, [])) for run in runs[:CHOICES]],
-            next=runs[CHOICES - 1].id if len(runs) > CHOICES else None,
-        )
-
-
-def _choices(run: Run, laps: list[LapRow]) -> schemas.RunChoices:
-    return schemas.RunChoices(
-        run=run.id,
-        driver=show.driver(run.driver),
-        started_at=run.started_at.isoformat() if run.started_at else None,
-        laps=[
-            schemas.LapChoice(key=key_of(run, lap), number=lap.number, time_s=lap.time_s, set_aside=lap.set_aside)
-            for lap in laps
-            if lap.time_s is not None
-        ],
-    )

@@ -36,6 +36,12 @@ class LayoutOut(Schema):
     s: list[float]
 
 
+class Difference(Schema):
+    what: Literal["car", "tyres", "conditions", "day"]
+    own: str | None
+    reference: str | None
+
+
 class DeskLap(Schema):
     """One lap on the desk.
 
@@ -58,6 +64,7 @@ class DeskLap(Schema):
     best_of_run: bool
     best_of_all: bool = Field(description="Fastest of the line-up, or no further from the fastest than their doubt.")
     roles: list[str]
+    differs: list[Difference] = Field(description="In which else than the driving it differs from the reference.")
 
 
 class LapDoubt(Schema):
@@ -167,8 +174,12 @@ class LapChoice(Schema):
 
 class RunChoices(Schema):
     run: int
+    event: int
+    day: str
     driver: DriverOut
+    car: str | None
     started_at: str | None
+    best: str | None = Field(description="The best lap that counts.")
     laps: list[LapChoice]
 
 
@@ -235,5 +246,26 @@ class WithoutQuery(CardQuery):
 
 
 class ChoicesQuery(Schema):
+    """The runs of an event, or with ``everywhere`` those of all days on its layout, the newest first."""
+
     event: int
+    everywhere: bool = False
     after: int | None = None
+
+
+FillingKind = Literal["bests", "near_best", "first_and_last", "today_and_ever", "best_of_two", "winners"]
+
+
+class FillingQuery(Schema):
+    """A quick filling of the desk with laps that count, of an event or of all days on its layout."""
+
+    kind: FillingKind
+    event: int
+    driver: int | None = None
+    other: int | None = None
+    run: int | None = None
+
+
+class FillingOut(Schema):
+    laps: list[str] = Field(description="As the desk's address names them, the reference first.")
+    reference: str

@@ -35,5 +35,5 @@ export const keys = {
   anyGround: () => ['ground'] as const,
   preview: (layout: number, asked: object) => ['circuit-preview', layout, asked] as const,
   previewFindings: (layout: number, asked: object) => ['circuit-findings', layout, asked] as const,
-  choices: (event: number) => ['choices', event] as const,
+  choices: (event: number, everywhere: boolean) => ['choices', event, everywhere] as const,
 };

@@ -38,7 +38,8 @@
 >
   <span class="name" style:width="{NAMES + AXIS - 10}px">
     <span class="who" style:color={isReference ? 'var(--muted)' : driverColour(lap.driver.colour, mode.dark)}
-      >{lap.driver.name}{#if numbered}<span class="nth figure">{lap.number}</span>{/if}</span
+      ><span class="called">{lap.driver.name}</span>{#if numbered}<span class="nth figure">{lap.number}</span
+        >{/if}</span
     >
     <span class="figure" class:best-all={lap.best_of_all} class:best-own={lap.best_of_run && !lap.best_of_all}
       >{lapTime(lap.time_s)}</span
@@ -77,14 +78,20 @@
     flex: none;
     min-width: 0;
   }
+  /* A long name gives way, never the lap's number. */
   .who {
-    overflow: hidden;
-    text-overflow: ellipsis;
+    display: flex;
+    min-width: 0;
     white-space: nowrap;
     font-weight: 560;
     font-stretch: 90%;
   }
+  .called {
+    overflow: hidden;
+    text-overflow: ellipsis;
+  }
   .nth {
+    flex: none;
     margin-left: 4px;
     font-weight: 400;
   }

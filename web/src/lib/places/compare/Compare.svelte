@@ -19,6 +19,7 @@
   import PassageCard from '$lib/places/compare/PassageCard.svelte';
   import Keys from '$lib/parts/Keys.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import { noteUndo } from '$lib/parts/notes.svelte';
   import { texts } from '$lib/words';
   import { day } from '$lib/quantities/dates.svelte';
   import { figure, unitOf } from '$lib/quantities/units';
@@ -192,6 +193,16 @@
     asked = { laps: chosen.join(','), reference: newReference, run: null, event: null, version: null };
   }
 
+  /** Other laps, with a way back to those that lay there before. */
+  function layOther(chosen: string[], newReference: string): void {
+    const before = asked;
+    lay(chosen, newReference);
+    if (chosen.join(',') === before.laps && newReference === before.reference) return;
+    noteUndo(t.laidOut(chosen.length), async () => {
+      asked = before;
+    });
+  }
+
   const actions: Record<keyof typeof KEYS, () => void> = {
     previousPassage: () => desk.step(-1),
     nextPassage: () => desk.step(1),
@@ -333,7 +344,7 @@
   {/if}
 </Book>
 
-<LapChooser {desk} bind:open={choosing} onlay={lay} />
+<LapChooser {desk} bind:open={choosing} onlay={layOther} />
 <Keys
   bind:open={helping}
   title={t.keysTitle}

@@ -7,6 +7,7 @@
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
   import { figure, lapTime, unitOf } from '$lib/quantities/units';
+  import { inWords } from '$lib/desk/differences';
 
   let { desk }: { desk: Desk } = $props();
 
@@ -55,7 +56,11 @@
             style:color={lap.key === desk.lineUp?.reference
               ? 'var(--muted)'
               : driverColour(lap.driver.colour, mode.dark)}
-            >{lap.driver.name}{#if shared}&nbsp;{lap.number}{/if}</th
+            ><span class="who"
+              ><span class="called">{lap.driver.name}</span>{#if shared}&nbsp;{lap.number}{/if}</span
+            >{#if lap.differs.length}<span class="other" title={inWords(lap.differs)}
+                >{inWords(lap.differs)}</span
+              >{/if}</th
           >
           {#each lap.sector_times_s as sector, i (i)}
             <td class="num figure"><span class:best-all={sector === best[i]}>{sector.toFixed(2)}</span></td>
@@ -95,6 +100,22 @@
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;
+  }
+  /* A long name gives way, never the lap's number. */
+  .who {
+    display: flex;
+  }
+  .called,
+  .other {
+    display: block;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .other {
+    font-weight: 440;
+    font-size: 11px;
+    color: var(--muted);
   }
   .chosen th:first-child {
     font-weight: 720;

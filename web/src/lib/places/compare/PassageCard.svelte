@@ -8,6 +8,7 @@
   import { present } from '$lib/session/present.svelte';
   import PriceBar from '$lib/places/compare/PriceBar.svelte';
   import { pieces } from '$lib/quantities/said';
+  import { inWords } from '$lib/desk/differences';
   import { texts } from '$lib/words';
   import { figure, signed, unitOf } from '$lib/quantities/units';
 
@@ -74,6 +75,9 @@
     {#if isReference && desk.reference}{t.isReference(desk.reference.driver.name, desk.reference.number)}{/if}
     {#each words as part, i (i)}{#if part.figure}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
+  {#if desk.chosenLap?.differs.length}
+    <p class="muted small">{t.besides(desk.chosenLap.driver.name, inWords(desk.chosenLap.differs))}</p>
+  {/if}
   <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
   {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}
@@ -111,7 +115,7 @@
               <button
                 type="button"
                 style:color={isReference ? 'var(--muted)' : driverColour(lap.driver.colour, mode.dark)}
-                >{lap.driver.name}{#if shared}&nbsp;{lap.number}{/if}</button
+                ><span class="called">{lap.driver.name}</span>{#if shared}&nbsp;{lap.number}{/if}</button
               >
             </th>
             {#if isReference}
@@ -236,7 +240,11 @@
   tbody th button {
     font-weight: 560;
     cursor: pointer;
+    display: flex;
     max-width: 100%;
+  }
+  /* A long name gives way, never the lap's number. */
+  .called {
     overflow: hidden;
     text-overflow: ellipsis;
   }

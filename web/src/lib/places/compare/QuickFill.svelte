@@ -1,0 +1,103 @@
+<!-- Lays laps on the desk that answer what is often asked. -->
+<script lang="ts">
+  import { api, done, type FillingKind, type RunChoices } from '$lib/api/client';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { texts } from '$lib/words';
+
+  interface Props {
+    event: number;
+    runs: RunChoices[];
+    onfill: (laps: string[], reference: string) => void;
+  }
+  let { event, runs, onfill }: Props = $props();
+
+  const t = texts.compare.fill;
+  const KINDS: FillingKind[] = [
+    'bests',
+    'near_best',
+    'best_of_two',
+    'first_and_last',
+    'today_and_ever',
+    'winners',
+  ];
+  let kind = $state<FillingKind>('bests');
+  let driver = $state<number | null>(null);
+  let other = $state<number | null>(null);
+  let run = $state<number | null>(null);
+  let trouble = $state<unknown>(null);
+
+  const own = $derived(runs.filter((item) => item.event === event));
+  const drivers = $derived([...new Map(own.map((item) => [item.driver.id, item.driver])).values()]);
+  const asksDriver = $derived(['near_best', 'best_of_two', 'today_and_ever'].includes(kind));
+  const asksOther = $derived(kind === 'best_of_two');
+  const asksRun = $derived(kind === 'first_and_last');
+  const ready = $derived(
+    (!asksDriver || driver !== null) &&
+      (!asksOther || (other !== null && other !== driver)) &&
+      (!asksRun || run !== null),
+  );
+
+  async function fill(): Promise<void> {
+    trouble = null;
+    const query = {
+      kind,
+      event,
+      ...(asksDriver && driver !== null ? { driver } : {}),
+      ...(asksOther && other !== null ? { other } : {}),
+      ...(asksRun && run !== null ? { run } : {}),
+    };
+    try {
+      const found = await done(api.GET('/api/fillings', { params: { query } }));
+      onfill(found.laps, found.reference);
+    } catch (error) {
+      trouble = error;
+    }
+  }
+</script>
+
+<div class="fill" role="group" aria-label={t.title}>
+  <select class="select" aria-label={t.which} bind:value={kind}>
+    {#each KINDS as item (item)}<option value={item}>{t.kinds[item]}</option>{/each}
+  </select>
+  {#if asksDriver}
+    <select class="select" aria-label={t.driver} bind:value={driver}>
+      <option value={null}>{t.driver} …</option>
+      {#each drivers as item (item.id)}<option value={item.id}>{item.name}</option>{/each}
+    </select>
+  {/if}
+  {#if asksOther}
+    <select class="select" aria-label={t.other} bind:value={other}>
+      <option value={null}>{t.other} …</option>
+      {#each drivers as item (item.id)}
+        {#if item.id !== driver}<option value={item.id}>{item.name}</option>{/if}
+      {/each}
+    </select>
+  {/if}
+  {#if asksRun}
+    <select class="select" aria-label={t.run} bind:value={run}>
+      <option value={null}>{t.run} …</option>
+      {#each own as item (item.run)}
+        <option value={item.run}>{item.driver.name} {item.started_at?.slice(11, 16) ?? ''}</option>
+      {/each}
+    </select>
+  {/if}
+  <button type="button" class="may" disabled={!ready} onclick={() => void fill()}>{t.lay}</button>
+</div>
+{#if trouble}<Trouble error={trouble} />{/if}
+
+<style>
+  .fill {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 8px;
+    align-items: center;
+  }
+  .select {
+    width: auto;
+    max-width: 300px;
+    height: 32px;
+    padding: 0 28px 0 8px;
+    font-size: 13px;
+    text-overflow: ellipsis;
+  }
+</style>
