@@ -81,6 +81,7 @@
   /* A long name gives way, never the lap's number. */
   .who {
     display: flex;
+    align-items: baseline;
     min-width: 0;
     white-space: nowrap;
     font-weight: 560;

@@ -24,7 +24,7 @@
   let { desk, open = $bindable(), onlay }: Props = $props();
 
   const t = texts.compare;
-  const CELL = 180;
+  const CELL = 152;
   const ticked = new SvelteSet<string>();
   let reference = $state('');
   let typed = $state('');
