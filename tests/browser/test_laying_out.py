@@ -17,7 +17,7 @@ def on_the_desk(page: Page, day: Day) -> None:
     expect(page.get_by_role("button", name="Change laps")).to_be_visible(timeout=60_000)
 
 
-def test_laps_are_laid_out(signed_in: Page, day: Day) -> None:
+def test_laying_out_by_keyboard_and_by_question(signed_in: Page, day: Day) -> None:
     page = signed_in
     on_the_desk(page, day)
     ines = day.runs[1]

@@ -142,3 +142,19 @@ def test_seldom_positions_of_which_half_are_lost_tell_lap_times_and_speeds(monke
     assert speed < 0.75 * speed_before
     assert lap < 0.75 * lap_before
     assert lap < 2.0 * stated
+
+
+def test_what_seldom_positions_leave_open_is_in_the_draws() -> None:
+    """Between positions a second apart there is a node more: halfway the doubt is larger than at both of them."""
+    scenario = random_scenario(3, laps=5, students=0, kind="bruchfeld", steady=True)
+    layout, _ = make_layout([drive.log for drive in scenario.drives], scenario.sketch)
+    drive = scenario.drives[0]
+    sensors = replace(drive.sensors, fix_hz=1.0, fix_m=0.1)
+    log = record(scenario.circuit, scenario.car, drive.motion, sensors, seed=4, meta={})
+    log = replace(log, channels=tuple(c for c in log.channels if c.role in ("latitude", "longitude")))
+    placed = place_run(log, layout.plane, layout.centre)
+    steps = np.diff(placed.node_time)
+    assert np.median(steps) == pytest.approx(0.5, abs=0.01)
+    spread = placed.node_draws.std(axis=1)
+    at_fix = np.abs(placed.node_time - np.round(placed.node_time - placed.node_time[0]) - placed.node_time[0]) < 0.1
+    assert np.median(spread[~at_fix]) > np.median(spread[at_fix])

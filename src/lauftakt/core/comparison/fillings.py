@@ -63,8 +63,8 @@ def _filling(laps: Sequence[Candidate], reference: Candidate | None = None) -> F
     """The reference comes first, and is the quickest unless another is named."""
     if not laps:
         return None
-    base = reference or _quickest(laps)[0]
-    return Filling((base, *[lap for lap in laps if lap.key != base.key])[:MOST], base)
+    first = reference or _quickest(laps)[0]
+    return Filling((first, *[lap for lap in laps if lap.key != first.key])[:MOST], first)
 
 
 def _of(laps: Iterable[Candidate], *, event: int | None = None, driver: int | None = None) -> list[Candidate]:

@@ -139,14 +139,14 @@
         <div class="laps" style:grid-template-columns="repeat({columns}, minmax(0, 1fr))">
           {#each run.laps as lap, place (lap.key)}
             {@const cell = before(index) + place}
-            {@const base = lap.key === reference}
-            <div class="lap" class:aside={lap.set_aside} class:base>
+            {@const measured = lap.key === reference}
+            <div class="lap" class:aside={lap.set_aside}>
               <button
                 type="button"
                 class="take"
                 role="checkbox"
-                aria-checked={ticked.has(lap.key) || base}
-                aria-label="{t.take(t.lapOf(run.driver.name, lap.number))}, {lapTime(lap.time_s)}{base
+                aria-checked={ticked.has(lap.key) || measured}
+                aria-label="{t.take(t.lapOf(run.driver.name, lap.number))}, {lapTime(lap.time_s)}{measured
                   ? `, ${t.referenceLap}`
                   : ''}"
                 tabindex={cell === at ? 0 : -1}
@@ -156,11 +156,11 @@
                 onclick={() => toggle(lap.key)}
                 onkeydown={(event) => void key(event, cell, lap.key)}
               >
-                <span class="box" aria-hidden="true">{ticked.has(lap.key) || base ? '✓' : ''}</span>
+                <span class="box" aria-hidden="true">{ticked.has(lap.key) || measured ? '✓' : ''}</span>
                 <span class="figure number">{lap.number}</span>
                 <span class="figure" class:best-own={lap.key === run.best}>{lapTime(lap.time_s)}</span>
               </button>
-              {#if base}
+              {#if measured}
                 <span class="measure is">{t.reference}</span>
               {:else}
                 <button
