@@ -1,6 +1,8 @@
 """The desk's answers equal the core's."""
 
 import io
+from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pyarrow as pa
@@ -15,6 +17,9 @@ from lauftakt.core.comparison.delta import (
     stretch_loss,
     time_delta,
 )
+from lauftakt.core.log.roles import WHEELS
+from lauftakt.formats.csv_out import write_csv
+from lauftakt.formats.reading import read_log
 from lauftakt.store.database import Database
 from lauftakt.store.models import LapRow
 from tests.day import Day
@@ -300,3 +305,29 @@ def test_the_api_describes_itself(app) -> None:
     spec = app.spec
     assert spec["openapi"].startswith("3.1")
     assert "/api/desk" in spec["paths"]
+
+
+def test_a_log_of_wheels_alone_has_a_speed_on_the_desk(coach: Coach, day: Day, tmp_path: Path) -> None:
+    coach.hand_in(day.layout_file.name, day.layout_file.read_bytes())
+    log = read_log(day.files[1])
+    speed = log.role("speed")
+    assert speed is not None
+    wheels = [
+        replace(speed, name=f"wheel {end} {side}", role=f"wheel_{end}_{side}", values=speed.values * scale)
+        for (end, side), scale in zip(WHEELS, (0.99, 1.0, 1.01, 1.02), strict=True)
+    ]
+    kept = [channel for channel in log.channels if channel.role not in ("speed", "receiver_speed")]
+    path = tmp_path / "wheels.csv"
+    write_csv(replace(log, channels=(*kept, *wheels)), path)
+    row = coach.hand_in("wheels.csv", path.read_bytes()).json
+    assert row["state"] == "taken", row["message"]
+    assert any("middle of 4 wheels" in told["message"] for told in row["run"]["warnings"])
+    run = coach.get("/api/paddock").json["runs"][0]["id"]
+    shown = coach.get(f"/api/desk?run={run}").json
+    assert "speed" in shown["laps"][0]["roles"]
+    best = day.runs[1].best_lap
+    assert shown["laps"][0]["time_s"] == pytest.approx(best.time_s, abs=0.02)
+    # The table of channels shows what was logged, and that can be changed as ever.
+    channels = coach.get(f"/api/runs/{run}/channels").json["channels"]
+    assert {channel["role"] for channel in channels} >= {"wheel_front_left", "wheel_rear_right"}
+    assert "speed of the wheels" not in {channel["name"] for channel in channels}

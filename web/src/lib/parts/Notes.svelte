@@ -27,6 +27,9 @@
     color: var(--paper);
     box-shadow: 0 6px 24px rgb(0 0 0 / 0.24);
     max-width: min(560px, 92vw);
+    /* Each note has a place of its own: the newest never lies under an older one. */
+    translate: var(--x) var(--y);
+    z-index: var(--z-index);
   }
   :global(.note .said) {
     overflow-wrap: anywhere;

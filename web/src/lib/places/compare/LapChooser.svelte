@@ -35,9 +35,9 @@
   let list = $state<HTMLElement>();
 
   const event = $derived(desk.lineUp?.event.id ?? 0);
-  const choices = createInfiniteQuery(() => ({
+  const pages = (everywhere: boolean) => ({
     queryKey: keys.choices(event, everywhere),
-    queryFn: ({ pageParam }) =>
+    queryFn: ({ pageParam }: { pageParam: number | null }) =>
       done(
         api.GET('/api/choices', {
           params: { query: { event, everywhere, ...(pageParam === null ? {} : { after: pageParam }) } },
@@ -46,7 +46,11 @@
     initialPageParam: null as number | null,
     getNextPageParam: (last: Choices) => last.next,
     enabled: open && event > 0,
-  }));
+  });
+  const choices = createInfiniteQuery(() => pages(everywhere));
+  /** Questions are about this day, whatever the list shows. */
+  const today = createInfiniteQuery(() => pages(false));
+  const runsOfToday = $derived(today.data?.pages.flatMap((page) => page.runs) ?? []);
   const runs = $derived(choices.data?.pages.flatMap((page) => page.runs) ?? []);
   const shown = $derived(fitting(runs, typed));
   const sizes = $derived(shown.map((run) => run.laps.length));
@@ -120,7 +124,7 @@
       <input type="checkbox" bind:checked={everywhere} />
       {t.everywhere}
     </label>
-    <QuickFill {event} {runs} onfill={filled} />
+    <QuickFill {event} runs={runsOfToday} onfill={filled} />
   </form>
   <p class="muted hint">{t.chooseLapsHint}</p>
   {#if choices.error}<Trouble error={choices.error} again={() => void choices.refetch()} />{/if}

@@ -6,6 +6,7 @@
 
   interface Props {
     event: number;
+    /** of that event */
     runs: RunChoices[];
     onfill: (laps: string[], reference: string) => void;
   }
@@ -26,8 +27,7 @@
   let run = $state<number | null>(null);
   let trouble = $state<unknown>(null);
 
-  const own = $derived(runs.filter((item) => item.event === event));
-  const drivers = $derived([...new Map(own.map((item) => [item.driver.id, item.driver])).values()]);
+  const drivers = $derived([...new Map(runs.map((item) => [item.driver.id, item.driver])).values()]);
   const asksDriver = $derived(['near_best', 'best_of_two', 'today_and_ever'].includes(kind));
   const asksOther = $derived(kind === 'best_of_two');
   const asksRun = $derived(kind === 'first_and_last');
@@ -76,7 +76,7 @@
   {#if asksRun}
     <select class="select" aria-label={t.run} bind:value={run}>
       <option value={null}>{t.run} …</option>
-      {#each own as item (item.run)}
+      {#each runs as item (item.run)}
         <option value={item.run}>{item.driver.name} {item.started_at?.slice(11, 16) ?? ''}</option>
       {/each}
     </select>
