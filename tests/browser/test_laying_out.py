@@ -72,6 +72,7 @@ def test_laying_out_by_keyboard_and_by_question(signed_in: Page, day: Day) -> No
     expect(page.locator(".strip")).to_have_count(2)
     expect(page.locator(".strip", has_text="ref.")).to_contain_text("Halvard")
     # Closing the dialog leaves everything as it was.
+    page.wait_for_url(re.compile(r"laps=\d+-\d+(,|%2C)\d+-\d+&"))
     before = page.url
     page.keyboard.press("a")
     dialog.get_by_role("searchbox").fill("nobody at all")
