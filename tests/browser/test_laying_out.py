@@ -40,7 +40,7 @@ def test_laying_out_by_keyboard_and_by_question(signed_in: Page, day: Day) -> No
     # One stop of the Tab key for all laps.
     page.keyboard.press("Tab")
     expect(dialog.get_by_role("button", name="Done")).to_be_focused()
-    find.focus()
+    second.focus()
     page.keyboard.press("Enter")
     expect(dialog).to_have_count(0)
     page.wait_for_url(re.compile(r"ref=\d+-"))

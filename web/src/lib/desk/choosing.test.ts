@@ -24,6 +24,9 @@ describe('fitting', () => {
     expect(fitting(runs, 'coupe').map((r) => r.run)).toEqual([1]);
     expect(fitting(runs, '05-17').map((r) => r.run)).toEqual([2]);
     expect(fitting(runs, 'ada 12')[0]?.laps.map((lap) => lap.number)).toEqual([12]);
+    // A short number is a lap's, never a part of the day or the time.
+    expect(fitting(runs, '2').map((r) => r.laps.map((lap) => lap.number))).toEqual([[2], [2]]);
+    expect(fitting(runs, '09:11').map((r) => r.run)).toEqual([1]);
     expect(fitting(runs, 'nobody')).toEqual([]);
     // Each word narrows: no lap is number 2 and called Coupe elsewhere.
     expect(fitting(runs, 'ben coupe')).toEqual([]);

@@ -1,7 +1,9 @@
 // Finding laps among hundreds: what is typed, and where the arrow keys lead.
 import type { RunChoices } from '$lib/api/client';
 
-/** Runs with the laps that all typed words fit: words of the run (driver, car, day), numbers also of a lap. */
+const LAP = /^\d{1,3}$/;
+
+/** Runs with the laps that all typed words fit: words of the run (driver, car, day, time), short numbers of the lap. */
 export function fitting(runs: RunChoices[], typed: string): RunChoices[] {
   const words = typed.toLocaleLowerCase().split(/\s+/).filter(Boolean);
   if (!words.length) return runs;
@@ -9,10 +11,9 @@ export function fitting(runs: RunChoices[], typed: string): RunChoices[] {
     const about = [run.driver.name, run.car ?? '', run.day, run.started_at?.slice(11, 16) ?? '']
       .join(' ')
       .toLocaleLowerCase();
-    const left = words.filter((word) => !about.includes(word));
-    const laps = left.length
-      ? run.laps.filter((lap) => left.every((word) => String(lap.number) === word))
-      : run.laps;
+    if (!words.every((word) => LAP.test(word) || about.includes(word))) return [];
+    const numbers = words.filter((word) => LAP.test(word)).map(Number);
+    const laps = run.laps.filter((lap) => numbers.every((number) => lap.number === number));
     return laps.length ? [{ ...run, laps }] : [];
   });
 }

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
   import { SvelteSet } from 'svelte/reactivity';
-  import { tick } from 'svelte';
+  import { tick, untrack } from 'svelte';
   import { api, done, type Choices } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
   import { MOST_LAPS, type Desk } from '$lib/desk/desk.svelte';
@@ -58,11 +58,14 @@
   const columns = $derived(Math.max(1, Math.floor(width / CELL)));
   const chosen = $derived(ticked.size + (ticked.has(reference) ? 0 : 1));
 
+  // Once when it opens: what is ticked stays while newer numbers of the desk arrive.
   $effect(() => {
     if (!open) return;
-    ticked.clear();
-    for (const lap of desk.laps) ticked.add(lap.key);
-    reference = desk.lineUp?.reference ?? '';
+    untrack(() => {
+      ticked.clear();
+      for (const lap of desk.laps) ticked.add(lap.key);
+      reference = desk.lineUp?.reference ?? '';
+    });
   });
   $effect(() => {
     if (at >= count) at = Math.max(0, count - 1);
@@ -79,9 +82,10 @@
   }
 
   async function key(event: KeyboardEvent, index: number, lap: string): Promise<void> {
-    if (event.key === 'v') {
+    if (event.key === 'v' || event.key === 'Enter') {
       event.preventDefault();
-      measure(lap);
+      if (event.key === 'v') measure(lap);
+      else lay();
       return;
     }
     const to = stepped(event.key, index, sizes, columns);
