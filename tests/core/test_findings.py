@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.comparison.composite import composite_lap
 from lauftakt.core.comparison.spread import alone, band, spread, steadiness, trend
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
@@ -100,14 +99,6 @@ def test_less_grip_everywhere_is_said_once(studied) -> None:
     assert sum(f.loss_s for f in findings[1:]) < 0.6 * findings[0].loss_s
     dry, _ = find([Contender(runs[0], "dry"), Contender(runs[2], "student")], 0, layout)
     assert "car_or_conditions" not in {f.cause for f in dry}
-
-
-def test_the_composite_lap_is_the_theoretical_best(studied) -> None:
-    _, layout, runs = studied
-    found = composite_lap(runs[0], layout)
-    assert found.time[-1] == pytest.approx(runs[0].theoretical_best_s(), abs=1e-9)
-    assert (np.diff(found.time) > 0).all()
-    assert set(found.laps) <= {lap.number for lap in runs[0].counting}
 
 
 def test_a_reference_lap_before_the_in_lap_hides_nothing(studied) -> None:

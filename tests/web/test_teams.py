@@ -415,7 +415,18 @@ def test_a_driver_sees_their_own_runs_and_no_others(team: Team_, app: Any, datab
     assert driver.patch(f"/api/runs/{ines['id']}/felt", json={"felt": "Good"}).json["felt"] == "Good"
     other = next(run for run in runs if run["id"] != ines["id"])
     lap = owner.get(f"/api/desk?run={other['id']}").json["laps"][0]
-    assert driver.get(f"/api/desk?laps={desk['laps'][0]['key']},{lap['key']}").status_code == 404
+    # Another's lap looks like one that is not there, and takes away only itself.
+    mine = desk["laps"][0]["key"]
+    both = driver.get(f"/api/desk?laps={mine},{lap['key']}").json
+    assert [row["key"] for row in both["laps"]] == [mine]
+    assert both["missing"] == [lap["key"]]
+    assert driver.get(f"/api/desk?laps={lap['key']}").status_code == 404
+    # Nor is it part of what is made of everybody's laps.
+    event = desk["event"]["id"]
+    made = driver.get(f"/api/desk?laps={mine},median-e{event}").json["laps"][1]
+    own = driver.get(f"/api/choices?event={event}").json["runs"]
+    assert {run["run"] for run in own} == {ines["id"]}
+    assert made["made"]["laps"] == sum(row["set_aside"] is None for row in own[0]["laps"])
     assert driver.get(f"/api/curves?laps={lap['curves']}&reference={lap['curves']}").status_code == 404
 
 

@@ -40,7 +40,12 @@ class Apart(Exception):
 
 @dataclass(frozen=True)
 class Entry:
-    """One run of a line-up: its rows (detached), and the curves of its timed laps, all of one analysis."""
+    """One run of a line-up: its rows (detached), and the curves of its timed laps, all of one analysis.
+
+    A lap that is made of others is an entry of its own with one lap: ``made`` is what it is made of
+    (:mod:`lauftakt.store.made_laps`), ``run`` and ``analysis`` those of the first of them, ``of_runs`` and
+    ``of_drivers`` whose they are, and ``scale`` what its pedals are judged by.
+    """
 
     run: Run
     analysis: Analysis
@@ -48,6 +53,23 @@ class Entry:
     curves: dict[str, Array]
     layout: Layout
     said: tuple[SaidOfTraffic, ...] = ()
+    made: str | None = None
+    of_runs: frozenset[int] = frozenset()
+    of_drivers: frozenset[int] = frozenset()
+    scale: Scale | None = None
+
+    def name(self, number: int) -> str:
+        """What a lap's curves are called for ever: an analysis and a number, or what it is made of."""
+        return self.made or f"{self.analysis.id}.{number}"
+
+    @property
+    def identity(self) -> str:
+        """What everything follows from that never changes."""
+        return self.made or str(self.analysis.id)
+
+    def same_run(self, other: "Entry") -> bool:
+        """Whether laps of two entries share a run's errors."""
+        return self.run.id == other.run.id and max(len(self.of_runs), len(other.of_runs)) < 2
 
     @property
     def numbers(self) -> list[int]:
@@ -82,9 +104,10 @@ class Entry:
     def signals(self) -> Signals:
         """What the driver did, from the rows that were loaded."""
         rows = {role: values for role, values in self.curves.items() if role not in ("time", "time_draws")}
-        return assemble(
-            tuple(self.numbers), reach(self.layout), self.curves["time"], rows, Scale(**self.analysis.scale)
-        )
+        return assemble(tuple(self.numbers), reach(self.layout), self.curves["time"], rows, self._judged_by())
+
+    def _judged_by(self) -> Scale:
+        return self.scale or Scale(**self.analysis.scale)
 
     def analysed(self, figures: AllFigures | None) -> AnalysedRun:
         """The run as the core knows it, with its held-up parts judged among the laps that count now."""
@@ -98,7 +121,7 @@ class Entry:
             signals,
             Technique(signals, windows(self.layout), figures),
             self.layout,
-            scale=Scale(**self.analysis.scale),
+            scale=self._judged_by(),
             speed_scale=self.analysis.speed_scale,
             delay_s=self.analysis.delay_s,
         )
@@ -118,12 +141,13 @@ class CurveCache:
 
     def analysed(self, session: Session, entry: Entry) -> AnalysedRun:
         """The core's view of a run, with the figures that were kept with its analysis."""
-        key = (entry.analysis.id, entry.revision, tuple(sorted(entry.curves)))
+        key = (entry.identity, entry.revision, tuple(sorted(entry.curves)))
         with self._lock:
             if key in self._analysed:
                 self._analysed.move_to_end(key)
                 return self._analysed[key]
-        found = entry.analysed(load_figures(session, entry.run.team_id, entry.analysis.id))
+        figures = None if entry.made else load_figures(session, entry.run.team_id, entry.analysis.id)
+        found = entry.analysed(figures)
         with self._lock:
             self._analysed[key] = found
             while len(self._analysed) > self._most:

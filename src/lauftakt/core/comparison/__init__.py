@@ -1,6 +1,5 @@
-"""Laps against a reference: delta, loss rate, spread over laps, grip of two runs, and the composite lap."""
+"""Laps against a reference: delta, loss rate, spread over laps, grip of two runs, composite and median laps."""
 
-from lauftakt.core.comparison.composite import Composite, composite_lap
 from lauftakt.core.comparison.delta import (
     Loss,
     beyond_doubt,
@@ -12,19 +11,22 @@ from lauftakt.core.comparison.delta import (
     stretch_loss,
     time_delta,
 )
+from lauftakt.core.comparison.joined import Joined, best_parts, joined_lap, median_lap
 from lauftakt.core.comparison.spread import Band, Trend, band, spread, steadiness, trend
 
 __all__ = [
     "Band",
-    "Composite",
+    "Joined",
     "Loss",
     "Trend",
     "band",
+    "best_parts",
     "beyond_doubt",
-    "composite_lap",
     "delta_uncertainty",
+    "joined_lap",
     "level",
     "loss_rate",
+    "median_lap",
     "place_uncertainty",
     "rate_uncertainty",
     "spread",

@@ -99,6 +99,26 @@ def against_of(own: int, reference: int, name: str, number: int) -> Against:
     return Against.own_lap(number) if own == reference else Against.driver(name)
 
 
+_MADE = {
+    "median": ("{} median lap", "the median lap of all"),
+    "sectors": ("{} best sectors in one lap", "the lap of everybody’s best sectors"),
+    "passages": ("{} best passages in one lap", "the lap of everybody’s best passages"),
+}
+
+
+def made_name(kind: str, driver: str | None, *, own: bool = False) -> str:
+    """What sentences call a lap that nobody drove as a whole.
+
+    Parameters
+    ----------
+    kind : ``median``, ``sectors`` or ``passages``
+    driver : whose laps it is made of; None where they are several drivers'
+    own : whether it is measured against by that driver
+    """
+    of_one, of_all = _MADE[kind]
+    return of_all if driver is None else of_one.format("the own" if own else f"{driver}’s")
+
+
 def median_of(habits: Sequence[Habit]) -> float | None:
     """Median loss of all laps of several drivers, s; None without any."""
     losses = [loss for habit in habits for loss in habit.losses_s]

@@ -53,6 +53,10 @@ class Against:
         return cls(f"lap {number}", f" than in lap {number}", f"lap {number} was flat")
 
     @classmethod
+    def made_lap(cls, name: str) -> "Against":
+        return cls(name, f" than in {name}", f"{name} was flat")
+
+    @classmethod
     def own_best(cls) -> "Against":
         return cls("the own best laps", " than in the own best laps", "the own best laps were flat")
 

@@ -12,16 +12,17 @@ from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.delta import Loss, place_uncertainty, stretch_loss
 from lauftakt.core.findings.causes import Explanation
 from lauftakt.core.findings.habits import Asked, Habit, causes_of_laps, habit_between, without_cause
-from lauftakt.core.findings.lap_words import against_of, median_of, of_lap, of_reference
+from lauftakt.core.findings.lap_words import against_of, made_name, median_of, of_lap, of_reference
 from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.pairing import passage_places
-from lauftakt.core.findings.words import Said
+from lauftakt.core.findings.words import Against, Said
 from lauftakt.core.laps.times import time_at
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures, figures
 from lauftakt.core.technique.signals import Signals
 from lauftakt.core.technique.windows import Window, stretch_window, windows
 from lauftakt.store.lineup import Entry
+from lauftakt.store.made_laps import read_recipe
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.keeping import Kept
@@ -112,11 +113,17 @@ def answer(
     part = part_of(entries[reference[0]].layout, query, _most(known, keys, reference))
     base = known[reference[0]].traces[reference[1]]
     length = entries[reference[0]].layout.length
+
+    def _alike(run: int) -> bool:
+        return entries[run].same_run(entries[reference[0]])
+
     # The reference's own laps beside it say whether it was unusually good here.
     habits = {
         run: found
         for run in dict.fromkeys([reference[0], *(run for run, _ in keys)])
-        if (found := habit_between(known[run], base, run == reference[0], part.low, part.high, length)) is not None
+        # A made lap is no habit of anybody.
+        if not entries[run].made
+        and (found := habit_between(known[run], base, _alike(run), part.low, part.high, length)) is not None
     }
     return schemas.CardOut(
         from_m=part.from_m,
@@ -162,7 +169,9 @@ def without(
     part = part_of(layout, query, _most(known, [key], reference))
     found = {each: _in_window(entries[each[0]], known[each[0]], each[1], part) for each in (key, reference)}
     base = known[reference[0]].traces[reference[1]]
-    loss = stretch_loss(known[key[0]].traces[key[1]], base, part.low, part.high, key[0] == reference[0])
+    loss = stretch_loss(
+        known[key[0]].traces[key[1]], base, part.low, part.high, entries[key[0]].same_run(entries[reference[0]])
+    )
     sides = _sides(entries, known, [key], reference, part, found, {key: loss})
     again = None
     if sides is not None and sides.own:
@@ -172,7 +181,7 @@ def without(
     if again is None:
         raise Problem(422, "no-cause", "This lap loses nothing by that here.")
     return schemas.WithoutOut(
-        lap=f"{entries[key[0]].analysis.id}.{key[1]}",
+        lap=entries[key[0]].name(key[1]),
         cause=query.cause,
         s_m=[float(place) for place in again.places % layout.length] if layout.centre.closed else list(again.places),
         speed=[float(speed) for speed in again.speed],
@@ -194,7 +203,9 @@ def _all_figures(
     losses = {
         key: Loss(0.0, 0.0)
         if key == reference
-        else stretch_loss(known[key[0]].traces[key[1]], base, part.low, part.high, key[0] == reference[0])
+        else stretch_loss(
+            known[key[0]].traces[key[1]], base, part.low, part.high, entries[key[0]].same_run(entries[reference[0]])
+        )
         for key in keys
     }
     told = _explained(entries, known, keys, reference, part, found, losses)
@@ -204,7 +215,7 @@ def _all_figures(
         doubts = {} if key == reference else _doubts(entries, known, key, reference, own, found[reference])
         answers.append(
             schemas.FiguresOut(
-                lap=f"{entries[key[0]].analysis.id}.{key[1]}",
+                lap=entries[key[0]].name(key[1]),
                 loss_s=losses[key].loss_s,
                 loss_u_s=losses[key].loss_u_s,
                 whole=losses[key].whole,
@@ -237,7 +248,8 @@ def _doubts(
     places = np.array([getattr(own, name) for name in names], dtype=float)
     pace = np.interp(places, signals.places, signals.speed[row])
     traces = known[key[0]].traces[key[1]], known[reference[0]].traces[reference[1]]
-    found = place_uncertainty(*traces, key[0] == reference[0], places, pace)
+    same_run = entries[key[0]].same_run(entries[reference[0]])
+    found = place_uncertainty(*traces, same_run, places, pace)
     return {
         name: float(doubt)
         for name, doubt in zip(names, found, strict=True)
@@ -275,8 +287,8 @@ def _explained(
     return {key: one for key, one in answers.items() if one is not None}
 
 
-def _named(entries: Mapping[int, Entry], key: tuple[int, int]) -> tuple[int, int]:
-    return entries[key[0]].analysis.id, key[1]
+def _named(entries: Mapping[int, Entry], key: tuple[int, int]) -> tuple[str, int]:
+    return entries[key[0]].identity, key[1]
 
 
 @dataclass(frozen=True)
@@ -326,12 +338,29 @@ def _says(
     why: Explanation | None, habits: Mapping[int, Habit], doubts: Mapping[str, float],
 ) -> Said:  # fmt: skip
     """The sentences about a lap, and whether it was the lap or the reference."""
-    driver, base = (entries[run].run.driver for run in (key[0], reference[0]))
+    name, base = (_called(entries[run]) for run in (key[0], reference[0]))
+    usual = () if entries[reference[0]].made else of_reference(base, reference[1], habits.get(reference[0]))
     if key == reference:
-        return of_reference(base.name, reference[1], habits.get(reference[0]))
-    against = against_of(driver.id, base.id, base.name, reference[1])
-    own = of_lap(driver.name, loss, why, against, habits.get(key[0]), doubts)
-    return (*own, *of_reference(base.name, reference[1], habits.get(reference[0])))
+        return usual
+    # A made lap's name begins with an article.
+    name = name[:1].upper() + name[1:]
+    return (*of_lap(name, loss, why, _against(entries, key, reference), habits.get(key[0]), doubts), *usual)
+
+
+def _called(entry: Entry, by: frozenset[int] = frozenset()) -> str:
+    """What sentences call whoever drove a lap, or a made one; ``by`` is the driver who is measured against it."""
+    recipe = read_recipe(entry.made or "")
+    if recipe is None:
+        return entry.run.driver.name
+    driver = entry.run.driver.name if len(entry.of_drivers) == 1 else None
+    return made_name(recipe.kind, driver, own=entry.of_drivers == by)
+
+
+def _against(entries: Mapping[int, Entry], key: tuple[int, int], reference: tuple[int, int]) -> Against:
+    own, base = entries[key[0]], entries[reference[0]]
+    if base.made:
+        return Against.made_lap(_called(base, own.of_drivers or frozenset({own.run.driver_id})))
+    return against_of(0 if own.made else own.run.driver_id, base.run.driver_id, base.run.driver.name, reference[1])
 
 
 def _driven(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], key: tuple[int, int], part: Part) -> bool:
@@ -346,7 +375,11 @@ def _driven(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], key:
 def _car(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], run: int) -> tuple[Hashable, ShownCar | None]:
     """The car of a run, as it showed itself in all runs of the line-up that were driven with it, and what that follows
     from."""
-    same = [one for one in entries if entries[one].run.car_id == entries[run].run.car_id and known[one].signals]
+    same = [
+        one
+        for one, entry in entries.items()
+        if not entry.made and entry.run.car_id == entries[run].run.car_id and known[one].signals
+    ]
     name = tuple(sorted((entries[one].analysis.id, len(entries[one].curves)) for one in same))
     return name, _cars.get(
         name, lambda: shown_car([signals for one in same if (signals := known[one].signals) is not None])

@@ -1,6 +1,7 @@
 """Which laps lie on the desk, and what is loaded of them."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,12 +15,25 @@ from lauftakt.core.laps.lap import LapTrace, draw_places
 from lauftakt.core.registry import CHANNELS
 from lauftakt.store.database import NotFound
 from lauftakt.store.lineup import NAMELESS, Apart, Entry, common_analyses, load_entries, nameless_names
+from lauftakt.store.made_laps import NUMBER, Recipe, made_entry, read_recipe
 from lauftakt.store.models import Analysis, Curves, Event, LayoutVersion, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache
-from lauftakt.web.compare.addresses import MOST_LAPS, LapAddress, key_of
-from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.compare.addresses import CurveAddress, MadeAddress, key_of
+from lauftakt.web.policy import Viewer, visible
 from lauftakt.work.jobs import being_renewed
+
+
+@dataclass(frozen=True)
+class LineUp:
+    """Laps for the desk: entries by run (made laps below 0, and those of what they are made of), which laps of them in
+    which order, the reference, the addresses of made ones, and addresses that lead to no lap any more."""
+
+    entries: dict[int, Entry]
+    keys: list[tuple[int, int]]
+    reference: tuple[int, int]
+    made: Mapping[tuple[int, int], MadeAddress] = field(default_factory=dict)
+    missing: tuple[str, ...] = ()
 
 
 def runs_of(session: Session, viewer: Viewer, run_ids: Sequence[int], *, whole: bool = True) -> list[Run]:
@@ -49,10 +63,11 @@ def entries_of_runs(
     return load_entries(session, runs, analyses, roles, curve_cache())
 
 
-def entries_of_analyses(
-    session: Session, viewer: Viewer, asked: Sequence[tuple[int, int]], roles: Sequence[str]
-) -> dict[int, Entry]:
-    """What is compared of analyses and lap numbers, by run.
+def entries_of_curves(
+    session: Session, viewer: Viewer, asked: Sequence[CurveAddress], roles: Sequence[str]
+) -> tuple[dict[int, Entry], list[tuple[int, int]]]:
+    """What is compared of laps that are named by their curves: entries by run (those of made laps by a number below
+    0), and the entry and lap number of each.
 
     Raises
     ------
@@ -61,7 +76,8 @@ def entries_of_analyses(
     Problem
         410 where an analysis was replaced and is gone.
     """
-    ids = list(dict.fromkeys(analysis for analysis, _ in asked))
+    named = [lap for one in asked for lap in (one.laps if isinstance(one, Recipe) else (one,))]
+    ids = list(dict.fromkeys(analysis for analysis, _ in named))
     rows = {row.id: row for row in session.scalars(visible(Analysis, viewer).where(Analysis.id.in_(ids)))}
     if set(ids) - set(rows):
         raise NotFound("analysis")
@@ -69,89 +85,44 @@ def entries_of_analyses(
     if len(by_run) < len(rows) or len({row.layout_version_id for row in rows.values()}) > 1:
         raise Problem(422, "layouts", "These laps belong to different layouts, so they cannot be compared.")
     entries = load_entries(session, runs_of(session, viewer, list(by_run), whole=False), by_run, roles, curve_cache())
-    for analysis, number in asked:
+    for analysis, number in named:
         if number not in entries[rows[analysis].run_id].numbers:
             raise NotFound("lap")
-    return entries
+    keys = []
+    for one in asked:
+        if isinstance(one, Recipe):
+            keys.append(add_made(entries, one))
+        else:
+            keys.append((rows[one[0]].run_id, one[1]))
+    return entries, keys
 
 
-def proposed(
-    session: Session, viewer: Viewer, run_id: int | None, event_id: int | None
-) -> tuple[list[Run], list[tuple[int, int]], tuple[int, int]]:
-    """The best lap of every driver of the event, and the fastest of them as the reference: runs, laps, reference."""
-    event = _event(session, viewer, run_id, event_id)
-    query = visible(Run, viewer).where(Run.event_id == event.id).options(*show.RUN_PARTS, joinedload(Run.analysis))
-    runs = {run.id: run for run in session.scalars(query.order_by(Run.started_at, Run.id))}
-    best: dict[int, tuple[float, int, int]] = {}
-    for run in runs.values():
-        if run.best_s is None or run.best_number is None:
-            continue
-        entry = (run.best_s, run.id, run.best_number)
-        wanted = run.id == run_id
-        if wanted or run.driver_id not in best or (entry < best[run.driver_id] and best[run.driver_id][1] != run_id):
-            best[run.driver_id] = entry
-    if not best:
-        raise Problem(404, "empty", "No run of this event has a timed lap that counts.")
-    reference = min(best.values())
-    others = [entry for entry in best.values() if entry != reference]
-    chosen = [reference, *sorted(others, key=lambda entry: entry[1] != run_id)][:MOST_LAPS]
-    keys = [(run, number) for _, run, number in chosen]
-    return [runs[run] for run, _ in keys], keys, (reference[1], reference[2])
-
-
-def _event(session: Session, viewer: Viewer, run_id: int | None, event_id: int | None) -> Event:
-    if run_id is not None:
-        return one(session, Run, viewer, run_id).event
-    if event_id is not None:
-        return one(session, Event, viewer, event_id)
-    latest = session.scalar(visible(Event, viewer).order_by(Event.day.desc(), Event.id.desc()).limit(1))
-    if latest is None:
-        raise Problem(404, "empty", "No runs have been handed in yet.")
-    return latest
-
-
-def asked_for(
-    session: Session,
-    viewer: Viewer,
-    laps: Sequence[LapAddress],
-    reference: LapAddress,
-    version: int | None = None,
-) -> tuple[dict[int, Entry], list[tuple[int, int]], tuple[int, int]]:
-    """Entries, laps and reference of addresses.
-
-    Raises
-    ------
-    NotFound
-        for a lap that is none.
-    """
-    wanted = list(dict.fromkeys([reference, *laps] if reference not in laps else laps))
-    runs = runs_of(session, viewer, list(dict.fromkeys(lap.run for lap in wanted)))
-    entries = entries_of_runs(session, runs, ["time_draws"], version)
-
-    def found(lap: LapAddress) -> tuple[int, int]:
-        number = lap.find(entries[lap.run].laps)
-        if number is None:
-            raise NotFound("lap")
-        return lap.run, number
-
-    keys = list(dict.fromkeys(found(lap) for lap in wanted))
-    if len(keys) > MOST_LAPS:
-        raise Problem(422, "too-many", f"At most {MOST_LAPS} laps fit on the desk; take some off it.")
-    return entries, keys, found(reference)
+def add_made(entries: dict[int, Entry], recipe: Recipe) -> tuple[int, int]:
+    """Lay a made lap among entries that hold all it is made of; its key."""
+    there = next((key for key, entry in entries.items() if entry.made == recipe.text), None)
+    if there is None:
+        by_analysis = {entry.analysis.id: entry for entry in entries.values() if entry.made is None}
+        try:
+            made = made_entry(recipe, by_analysis)
+        except ValueError as error:
+            raise NotFound("lap") from error
+        there = min(0, *entries) - 1
+        entries[there] = made
+    return there, NUMBER
 
 
 def answer(
     session: Session,
     viewer: Viewer,
-    entries: dict[int, Entry],
-    keys: Sequence[tuple[int, int]],
-    reference: tuple[int, int],
+    laid: LineUp,
 ) -> schemas.DeskOut:
     """The line-up as the desk shows it: laps, layout and the names of curves, all of the same analyses."""
+    entries, keys, reference = laid.entries, laid.keys, laid.reference
     against = entries[reference[0]]
     logged = _logged(session, viewer, entries)
-    nameless = nameless_names(session, viewer.team_id, list(entries))
-    event = against.run.event
+    driven = [run for run in entries if run > 0]
+    nameless = nameless_names(session, viewer.team_id, driven)
+    event = _day_of(entries, keys)
     count = session.scalar(
         select(func.count()).select_from(visible(Run, viewer).where(Run.event_id == event.id).subquery())
     )
@@ -160,24 +131,28 @@ def answer(
     return schemas.DeskOut(
         event=show.event(event, count or 0),
         layout=show.layout(against.run.layout, against.layout),
-        reference=key_of(against.run, against.lap(reference[1])),
+        reference=_key(laid, reference),
         laps=[
-            _lap(
-                entries[run_id],
-                number,
-                against,
-                reference,
-                logged[run_id],
-                [n for n, _ in nameless[run_id]],
-                (run_id, number) in fastest,
-            )
-            for run_id, number in keys
+            _lap(laid, key, [*logged[key[0]], *(NAMELESS + n for n, _ in nameless.get(key[0], ()))], key in fastest)
+            for key in keys
         ],
+        missing=list(laid.missing),
         nameless=[schemas.NamelessChannel(code=NAMELESS + name, label=name, unit=unit) for name, unit in units.items()],
-        renewing=bool(being_renewed(session, viewer.team_id, list(entries))),
+        renewing=bool(being_renewed(session, viewer.team_id, driven)),
         version=_number(session, against.analysis.layout_version_id),
         present_version=_number(session, against.run.layout.current_id),
     )
+
+
+def _key(laid: LineUp, key: tuple[int, int]) -> str:
+    entry = laid.entries[key[0]]
+    return laid.made[key].text if entry.made else key_of(entry.run, entry.lap(key[1]))
+
+
+def _day_of(entries: Mapping[int, Entry], keys: Sequence[tuple[int, int]]) -> Event:
+    """The day of most of the laps, the first one's where there are several."""
+    days = [entries[run].run.event for run, _ in keys]
+    return max(days, key=lambda day: sum(day.id == other.id for other in days))
 
 
 def _number(session: Session, version_id: int | None) -> int:
@@ -186,23 +161,23 @@ def _number(session: Session, version_id: int | None) -> int:
 
 
 def doubt(
-    entries: dict[int, Entry], laps: Sequence[tuple[int, int]], reference: tuple[int, int], from_m: float
+    entries: Mapping[int, Entry], laps: Sequence[tuple[int, int]], reference: tuple[int, int], from_m: float
 ) -> schemas.DoubtOut:
-    """What is unsure of the deltas of laps (analysis and number each), at the places of their draws."""
-    by_analysis = {entry.analysis.id: entry for entry in entries.values()}
-    base = by_analysis[reference[0]]
+    """What is unsure of the deltas of laps, at the places of their draws."""
+    base = entries[reference[0]]
     other = base.trace(reference[1])
     assert other is not None
     places = _places(base.layout)
     found = []
-    for analysis, number in laps:
-        trace = by_analysis[analysis].trace(number)
+    for run, number in laps:
+        entry = entries[run]
+        trace = entry.trace(number)
         assert trace is not None
         start = min(from_m, base.layout.length)
-        delta = delta_uncertainty(trace, other, analysis == reference[0], places, start)
-        alone = (analysis, number) == reference
+        delta = delta_uncertainty(trace, other, entry.same_run(base), places, start)
+        alone = (run, number) == reference
         told = [0.0] * len(places) if alone else np.round(delta, 5).tolist()
-        found.append(schemas.LapDoubt(lap=f"{analysis}.{number}", delta_u_s=told))
+        found.append(schemas.LapDoubt(lap=entry.name(number), delta_u_s=told))
     return schemas.DoubtOut(s_m=np.round(places, 3).tolist(), laps=found)
 
 
@@ -211,7 +186,7 @@ def rate_doubt(entry: Entry, number: int, base: Entry, reference: LapTrace) -> N
     trace = entry.trace(number)
     assert trace is not None
     places = _places(base.layout)
-    rate = rate_uncertainty(trace, reference, entry.analysis.id == base.analysis.id, places)
+    rate = rate_uncertainty(trace, reference, entry.same_run(base), places)
     return np.interp(base.layout.grid(), places, rate)
 
 
@@ -221,15 +196,18 @@ def _places(layout: Layout) -> NDArray[np.float64]:
     return places[(places >= 0.0) & (places <= layout.length)]
 
 
-def _best_of_all(entries: dict[int, Entry], keys: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
-    """The fastest lap of the line-up, and those that are level with it."""
-    times = {key: entries[key[0]].lap(key[1]).time_s or np.inf for key in keys}
-    first = min(keys, key=lambda key: times[key])
+def _best_of_all(entries: Mapping[int, Entry], keys: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+    """The fastest lap of the line-up that was driven, and those that are level with it."""
+    driven = [key for key in keys if not entries[key[0]].made]
+    if not driven:
+        return set()
+    times = {key: entries[key[0]].lap(key[1]).time_s or np.inf for key in driven}
+    first = min(driven, key=lambda key: times[key])
     best = entries[first[0]].trace(first[1])
     assert best is not None
     end = np.array([entries[first[0]].layout.length])
     found = {first}
-    for key in keys:
+    for key in driven:
         trace = entries[key[0]].trace(key[1])
         assert trace is not None
         u = float(delta_uncertainty(trace, best, key[0] == first[0], end)[0])
@@ -238,35 +216,45 @@ def _best_of_all(entries: dict[int, Entry], keys: Sequence[tuple[int, int]]) -> 
     return found
 
 
-def _lap(
-    entry: Entry, number: int, base: Entry, reference: tuple[int, int], logged: list[str], nameless: list[str],
-    best_of_all: bool,
-) -> schemas.DeskLap:  # fmt: skip
+def _lap(laid: LineUp, key: tuple[int, int], roles: list[str], best_of_all: bool) -> schemas.DeskLap:
+    entry, number, base, reference = laid.entries[key[0]], key[1], laid.entries[laid.reference[0]], laid.reference
     trace, other, row = entry.trace(number), base.trace(reference[1]), entry.lap(number)
     assert trace is not None
     assert other is not None
     assert row.time_s is not None
     fastest = best_of(entry.laps)
-    same = (entry.run.id, number) == reference
     end = np.array([base.layout.length])
-    unsure = 0.0 if same else float(delta_uncertainty(trace, other, entry.run.id == reference[0], end)[0])
+    unsure = 0.0 if key == reference else float(delta_uncertainty(trace, other, entry.same_run(base), end)[0])
+    made = laid.made.get(key)
+    of_one = len(entry.of_drivers) < 2
     return schemas.DeskLap(
-        key=key_of(entry.run, row),
-        curves=f"{entry.analysis.id}.{number}",
-        run=entry.run.id,
-        number=number,
-        driver=show.driver(entry.run.driver),
-        car=entry.run.car.name if entry.run.car else None,
+        key=_key(laid, key),
+        curves=entry.name(number),
+        run=None if made else entry.run.id,
+        number=None if made else number,
+        made=None if made is None else _made(entry, made),
+        driver=show.driver(entry.run.driver) if of_one and not (made and made.of_all) else None,
+        car=entry.run.car.name if entry.run.car and not made else None,
         time_s=row.time_s,
         time_u_s=row.time_u_s,
         set_aside=row.set_aside,
         sector_times_s=list(row.sector_times_s),
         delta_s=float(time_delta(trace, other)[-1]),
         delta_u_s=unsure,
-        best_of_run=fastest is not None and fastest.number == number,
+        best_of_run=made is None and fastest is not None and fastest.number == number,
         best_of_all=best_of_all,
-        roles=[*logged, *(NAMELESS + name for name in nameless)],
-        differs=_differences(entry.run, base.run),
+        roles=roles,
+        differs=[] if made or base.made else _differences(entry.run, base.run),
+    )
+
+
+def _made(entry: Entry, address: MadeAddress) -> schemas.MadeOut:
+    recipe = read_recipe(entry.made or "")
+    assert recipe is not None
+    return schemas.MadeOut(
+        kind=recipe.kind,
+        laps=len(set(recipe.laps)),
+        day=entry.run.event.day if address.event is not None or address.run is not None else None,
     )
 
 
@@ -287,7 +275,7 @@ def _differences(own: Run, base: Run) -> list[schemas.Difference]:
 
 def _logged(session: Session, viewer: Viewer, entries: dict[int, Entry]) -> dict[int, list[str]]:
     """Channels that can be drawn of each run, by run."""
-    runs = {entry.analysis.id: run_id for run_id, entry in entries.items()}
+    runs = {entry.analysis.id: run_id for run_id, entry in entries.items() if not entry.made}
     found: dict[int, list[str]] = {run_id: [] for run_id in entries}
     query = select(Curves.analysis_id, Curves.role).where(
         Curves.team_id == viewer.team_id, Curves.analysis_id.in_(list(runs))
@@ -295,4 +283,9 @@ def _logged(session: Session, viewer: Viewer, entries: dict[int, Entry]) -> dict
     for analysis, role in session.execute(query):
         if role in CHANNELS:
             found[runs[analysis]].append(role)
+    for run_id, entry in entries.items():
+        recipe = read_recipe(entry.made or "")
+        if recipe is not None:
+            own = [set(found[runs[analysis]]) for analysis, _ in recipe.laps]
+            found[run_id] = [role for role in CHANNELS if all(role in each for each in own)]
     return found

@@ -16,8 +16,8 @@ from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.lineup import NAMELESS, Entry
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.compare import card, lineup
-from lauftakt.web.compare.addresses import curve_address, curve_addresses, lap_address, lap_addresses
+from lauftakt.web.compare import asking, card, lineup
+from lauftakt.web.compare.addresses import curve_address, curve_addresses, desk_address, desk_addresses
 from lauftakt.web.policy import Viewer
 
 blueprint = APIBlueprint("compare", __name__, tag="Compare")
@@ -40,13 +40,12 @@ def get_desk(viewer: Viewer, query_data: schemas.DeskQuery) -> schemas.DeskOut:
     """The line-up asked for, or a good one for a run or an event."""
     with database().begin() as session:
         if query_data.laps:
-            laps = lap_addresses(query_data.laps)
-            reference = lap_address(query_data.reference) if query_data.reference else laps[0]
-            entries, keys, base = lineup.asked_for(session, viewer, laps, reference, query_data.version)
+            laps = desk_addresses(query_data.laps)
+            reference = desk_address(query_data.reference) if query_data.reference else laps[0]
+            laid = asking.asked_for(session, viewer, laps, reference, query_data.version)
         else:
-            runs, keys, base = lineup.proposed(session, viewer, query_data.run, query_data.event)
-            entries = lineup.entries_of_runs(session, list(dict.fromkeys(runs)), ["time_draws"])
-        return lineup.answer(session, viewer, entries, keys, base)
+            laid = asking.proposed(session, viewer, query_data.run, query_data.event)
+        return lineup.answer(session, viewer, laid)
 
 
 @blueprint.get("/curves")
@@ -64,9 +63,8 @@ def get_curves(viewer: Viewer, query_data: schemas.CurvesQuery) -> Response:
     laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     wanted = _roles(query_data.roles)
     with database().begin() as session:
-        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws", *wanted])
-    by_analysis = {entry.analysis.id: entry for entry in entries.values()}
-    response = Response(_arrow(by_analysis, laps, reference, wanted), mimetype=ARROW)
+        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *wanted])
+    response = Response(_arrow(entries, keys[:-1], keys[-1], wanted), mimetype=ARROW)
     response.headers["Cache-Control"] = FOR_EVER
     return response
 
@@ -85,14 +83,15 @@ def _arrow(
     base = entries[reference[0]].trace(reference[1])
     assert base is not None
     columns: dict[str, NDArray[Any]] = {"s": layout.grid()}
-    times = np.array([entries[analysis].on_grid(number, "time") for analysis, number in laps])
+    times = np.array([entries[run].on_grid(number, "time") for run, number in laps])
     rates = loss_rate(times - base.time, layout.length).astype(np.float32)
-    for (analysis, number), time, rate in zip(laps, times, rates, strict=True):
-        entry, name = entries[analysis], f"{analysis}.{number}"
+    for (run, number), time, rate in zip(laps, times, rates, strict=True):
+        entry = entries[run]
+        name = entry.name(number)
         columns[f"{name}|time"] = time
         columns[f"{name}|loss_rate"] = rate
         columns[f"{name}|sure_rate"] = rate
-        if (analysis, number) != reference:
+        if (run, number) != reference:
             doubt = lineup.rate_doubt(entry, number, entries[reference[0]], base)
             columns[f"{name}|sure_rate"] = beyond_doubt(rate, doubt).astype(np.float32)
         for role in roles:
@@ -115,8 +114,8 @@ def get_doubt(viewer: Viewer, query_data: schemas.DoubtQuery) -> Any:
     the curves."""
     laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     with database().begin() as session:
-        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws"])
-        found = lineup.doubt(entries, laps, reference, query_data.from_m)
+        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws"])
+        found = lineup.doubt(entries, keys[:-1], keys[-1], query_data.from_m)
     return found, 200, {"Cache-Control": FOR_EVER}
 
 
@@ -128,10 +127,9 @@ def get_card(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.CardOut:
     """Figures of the line-up's laps in a passage (by name) or in a stretch (``from_m`` to ``to_m``)."""
     laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     with database().begin() as session:
-        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
-        runs = {entry.analysis.id: run for run, entry in entries.items()}
-        keys = [(runs[analysis], number) for analysis, number in laps]
-        return card.answer(session, entries, keys, (runs[reference[0]], reference[1]), query_data)
+        asked = [*laps, reference]
+        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
+        return card.answer(session, entries, keys[:-1], keys[-1], query_data)
 
 
 @blueprint.get("/card/without")
@@ -144,7 +142,6 @@ def get_without(viewer: Viewer, query_data: schemas.WithoutQuery) -> schemas.Wit
     if len(laps) > 1:
         raise Problem(422, "invalid", "Name one lap.")
     with database().begin() as session:
-        entries = lineup.entries_of_analyses(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
-        runs = {entry.analysis.id: run for run, entry in entries.items()}
-        own, base = ((runs[analysis], number) for analysis, number in (laps[0], reference))
-        return card.without(session, entries, own, base, query_data)
+        asked = [*laps, reference]
+        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
+        return card.without(session, entries, keys[0], keys[1], query_data)

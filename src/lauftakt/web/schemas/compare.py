@@ -42,8 +42,16 @@ class Difference(Schema):
     reference: str | None
 
 
+class MadeOut(Schema):
+    """What a lap is that nobody drove as a whole: best sectors or passages joined, or the median of laps."""
+
+    kind: Literal["sectors", "passages", "median"]
+    laps: int = Field(description="How many laps it is made of.")
+    day: str | None = Field(description="Where it is of one day.")
+
+
 class DeskLap(Schema):
-    """One lap on the desk.
+    """One lap on the desk; one that was made of others has neither run nor number, and a driver if it is of one.
 
     ``key`` names it for ever, by its run and the second at which it begins in the log; ``curves`` names its lap of one
     analysis, whose curves never change.
@@ -51,9 +59,10 @@ class DeskLap(Schema):
 
     key: str
     curves: str
-    run: int
-    number: int
-    driver: DriverOut
+    run: int | None
+    number: int | None
+    made: MadeOut | None
+    driver: DriverOut | None
     car: str | None
     time_s: float
     time_u_s: float | None
@@ -92,6 +101,7 @@ class DeskOut(Schema):
     laps: list[DeskLap]
     nameless: list[NamelessChannel] = Field(description="Channels that stand for no role.")
     renewing: bool = Field(description="Newer numbers are coming.")
+    missing: list[str] = Field(description="Addresses that lead to no lap any more.")
     version: int = Field(description="Number of the layout version on which the laps are measured.")
     present_version: int
 
@@ -188,7 +198,7 @@ class ChoicesOut(Schema):
     next: int | None = Field(description="To be named as ``after`` for further runs; null at the end.")
 
 
-Keys = Annotated[str, StringConstraints(max_length=800)]
+Keys = Annotated[str, StringConstraints(max_length=3000)]
 # By commas; a name that holds one is percent-encoded.
 Roles = Annotated[str, StringConstraints(max_length=4000), Clean]
 
