@@ -5,7 +5,7 @@ from dataclasses import fields
 import pytest
 
 from lauftakt.core.log.roles import ROLES, Role
-from lauftakt.core.registry import CHANNELS, COMPUTED, FIGURES, FREE, LOGGED, UNBELIEVED, ZERO, entry_of
+from lauftakt.core.registry import CHANNELS, COMPUTED, DERIVED, FIGURES, FREE, LOGGED, UNBELIEVED, ZERO, entry_of
 from lauftakt.core.technique.figures import Figures
 
 
@@ -40,6 +40,7 @@ def test_every_channel_and_figure_is_told_once() -> None:
     assert {entry.drawn for entry in CHANNELS.values()} <= {"free", "zero", "signed", "steps"}
     assert {entry.told for entry in CHANNELS.values()} <= {"high", "low", "mean", "last"}
     assert set(FIGURES) <= {item.name for item in fields(Figures)}
-    for table in (CHANNELS, FIGURES):
+    assert not set(DERIVED) & set(CHANNELS)
+    for table in (CHANNELS | DERIVED, FIGURES):
         labels = [entry.label for entry in table.values()]
         assert len(labels) == len(set(labels))

@@ -45,6 +45,7 @@ GET    /api/dialects                                       + + + - e 0 0
 PATCH  /api/dialects/<int:dialect_id>                      + + - - ? 0 0
 DELETE /api/dialects/<int:dialect_id>                      + + - - ? 0 0
 GET    /api/dialects/<int:dialect_id>/file                 + + + - ? 0 0
+PATCH  /api/drivers/<int:driver_id>                        + + - - ? 0 0
 GET    /api/drivers/<int:driver_id>/forget                 + + - - ? 0 0
 POST   /api/drivers/<int:driver_id>/join                   + + - - ? 0 0
 POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
@@ -58,6 +59,13 @@ PATCH  /api/hand-ins/<int:hand_in_id>/channels             + + - - ? 0 0
 POST   /api/hand-ins/<int:hand_in_id>/cancel               + + - - ? 0 0
 POST   /api/hand-ins/<int:hand_in_id>/restore              + + - - ? 0 0
 POST   /api/hand-ins/<int:hand_in_id>/retry                + + - - ? 0 0
+GET    /api/held-up                                        + + + ? ? 0 0
+GET    /api/line-ups                                       + + + - ? 0 0
+POST   /api/line-ups                                       + + - - ? 0 0
+PATCH  /api/line-ups/<int:line_up_id>                      + + - - ? 0 0
+DELETE /api/line-ups/<int:line_up_id>                      + + - - ? 0 0
+GET    /api/staves                                         + + + + + 0 0
+PUT    /api/staves                                         + + + + + 0 0
 POST   /api/invitations                                    + - - - + 0 0
 DELETE /api/invitations/<int:invitation_id>                + - - - ? 0 0
 GET    /api/jobs/<int:job_id>                              + + + ? ? 0 0
@@ -139,6 +147,7 @@ GET    /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 PATCH  /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 DELETE /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 """
+LINE_UP = {"name": "Ours", "address": "laps=1-20,2-30&ref=1-20"}
 PREVIEW = {"base": 1, "corners": [], "borders": [], "splits": [], "event": 1}
 BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/dialects/<int:dialect_id>"): {"name": "Ours"},
@@ -228,6 +237,7 @@ def ids_of(owner: Coach) -> dict[str, Any]:
         **of_layout(owner),
         "car_id": owner.get("/api/watch").json["cars"][0]["id"],
         "figure_set_id": owner.post("/api/figure-sets", json={"name": "Ours", "figures": ["gear:low"]}).json["id"],
+        "line_up_id": owner.post("/api/line-ups", json={"event": day["event"]["id"], **LINE_UP}).json["id"],
         "kind": "driver",
         "row_id": owner.post("/api/links", json={"driver": "Who goes"}).json["driver"]["id"],
         "token": "x.y",
@@ -279,6 +289,8 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/doubt": f"?laps={curves}&reference={base}",
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",
         "/api/card/without": f"?laps={curves.split(',')[1]}&reference={base}&passage=P1&cause=soft_brake",
+        "/api/held-up": f"?laps={curves}",
+        "/api/line-ups": f"?event={ids['event_id']}",
         "/api/choices": f"?event={ids['event_id']}",
         "/api/fillings": f"?event={ids['event_id']}&kind=bests",
         "/api/laps": f"?event={ids['event_id']}",
@@ -309,6 +321,8 @@ def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
     if rule in ("/api/laps/traffic", "/api/stints/said"):
         more = {"from_m": 100.0, "to_m": 400.0, "held": True} if rule.endswith("traffic") else {"tried": "Softer."}
         return {"json": {"lap": f"{team.ids['run_id']}.{team.ids['number']}", **more}}
+    if rule == "/api/line-ups" and method == "POST":
+        return {"json": {"event": team.ids["event_id"], **LINE_UP}}
     if rule == "/api/runs/labels":
         return {"json": {"runs": [team.ids["run_id"]], "change": {"notes": "Of all."}}}
     if rule.endswith("/join"):
@@ -465,5 +479,5 @@ def test_ids_of_rules_are_known() -> None:
         "action_id", "dialect_id", "driver_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number",
         "upload_id", "token",
         "account_id", "sign_in_id", "row_id", "layout_id", "invitation_id", "kind", "mark_id", "set_id", "version_id",
-        "car_id", "figure_set_id",
+        "car_id", "figure_set_id", "line_up_id",
     }  # fmt: skip

@@ -86,6 +86,23 @@ def entry_of(role: Role) -> ChannelEntry:
 CHANNELS: dict[str, ChannelEntry] = {entry.code: entry for entry in _SAID}
 CHANNELS |= {code: entry_of(role) for code, role in ROLES.items() if code not in CHANNELS and code not in _PLACING}
 
+# Made when somebody wants to see them (:mod:`lauftakt.core.technique.along`), and never stored; the differences to the
+# reference lap are the comparison's.
+DIFFERENCES = ("loss_rate", "offset_gap")
+DERIVED: dict[str, ChannelEntry] = {
+    entry.code: entry
+    for entry in (
+        ChannelEntry("loss_rate", "loss rate", "loss_rate", SIGNED, "mean", True),
+        ChannelEntry("offset_gap", "line to the reference’s", "width", SIGNED, "mean", True),
+        ChannelEntry("grip_used", "grip used", "share", ZERO, "high", True),
+        ChannelEntry("curvature", "bend of the path", "curvature", SIGNED, "high", True),
+        ChannelEntry("brake_rise", "brake build-up", "share_rate", ZERO, "high", True),
+        ChannelEntry("rolling", "on neither pedal", "plain", STEPS, "mean", True),
+        ChannelEntry("brake_inferred", "braking, inferred", "acceleration", ZERO, "high", True),
+        ChannelEntry("throttle_inferred", "throttle, inferred", "share", ZERO, "mean", True),
+    )
+}
+
 FIGURES: dict[str, FigureEntry] = {
     entry.code: entry
     for entry in (

@@ -17,6 +17,7 @@ from lauftakt.core.log.model import Channel
 from lauftakt.core.pipeline import with_held_up
 from lauftakt.core.registry import COMPUTED
 from lauftakt.core.run import AnalysedRun, put_together
+from lauftakt.core.technique.along import derived_channel
 from lauftakt.core.technique.figures import Technique
 from lauftakt.core.technique.signals import Scale, Signals, assemble, sample
 from lauftakt.core.technique.windows import windows
@@ -105,6 +106,11 @@ class Entry:
         """What the driver did, from the rows that were loaded."""
         rows = {role: values for role, values in self.curves.items() if role not in ("time", "time_draws")}
         return assemble(tuple(self.numbers), reach(self.layout), self.curves["time"], rows, self._judged_by())
+
+    def derived(self, number: int, role: str) -> Array | None:
+        """A channel that follows from what was logged (:mod:`lauftakt.core.technique.along`), on the layout's grid."""
+        rows = derived_channel(self.signals(), self._judged_by(), role)
+        return None if rows is None else rows[self.numbers.index(number), inside(self.layout)]
 
     def _judged_by(self) -> Scale:
         return self.scale or Scale(**self.analysis.scale)

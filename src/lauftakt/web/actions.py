@@ -21,6 +21,7 @@ from lauftakt.web.channels import apply_choices
 from lauftakt.web.circuits.changing import undo_change, undo_day, undo_drawing, undo_set
 from lauftakt.web.circuits.marks import undo_mark
 from lauftakt.web.drivers import part
+from lauftakt.web.drivers import undo_change as undo_driver
 from lauftakt.web.labels import change_labels, judge_lap
 from lauftakt.web.layouts import split
 from lauftakt.web.links import bring_link_back
@@ -139,6 +140,7 @@ _STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
     "hand-in": _hand_in,
     "link": _link,
     "driver": part,
+    "driver-change": undo_driver,
     "layout": split,
     "removed": take_back,
     "drawing": undo_drawing,

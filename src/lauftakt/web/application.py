@@ -54,7 +54,7 @@ from lauftakt.web import (
     watch,
 )
 from lauftakt.web.access import Problem, login_manager
-from lauftakt.web.compare import choosing
+from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
 from lauftakt.web.limits import limiter
 
@@ -119,7 +119,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
         cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
-        watch, reading_day, choosing,
+        watch, reading_day, choosing, keeping,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

@@ -1,4 +1,5 @@
-"""A driver who was taken for two, in two spellings of one name: joined, and parted again by undo."""
+"""Drivers: their colour, whether they are only a reference, and one who was taken for two, in two spellings of one
+name: joined, and parted again by undo."""
 
 from typing import Any
 
@@ -46,6 +47,47 @@ def join(viewer: Viewer, driver_id: int, json_data: schemas.JoinIn) -> schemas.J
         session.flush()
         session.expire_all()
         return schemas.Joined(driver=show.driver(kept), runs=len(moved["runs"]), action=action.id)
+
+
+@blueprint.patch("/drivers/<int:driver_id>")
+@only("change")
+@blueprint.input(schemas.DriverChange)
+@blueprint.output(schemas.DriverChanged)
+def change(viewer: Viewer, driver_id: int, json_data: schemas.DriverChange) -> schemas.DriverChanged:
+    """Give a driver another colour, or say that they are only a reference: nobody's student."""
+    with database().begin() as session:
+        row = one(session, Driver, viewer, driver_id, lock=True)
+        wanted = json_data.model_dump(exclude_none=True)
+        before = {name: getattr(row, name) for name, value in wanted.items() if getattr(row, name) != value}
+        if not before:
+            return schemas.DriverChanged(driver=show.driver(row), action=None)
+        _set(row, wanted)
+        said = {
+            True: f"{row.name} is only a reference.",
+            False: f"{row.name} is a student again.",
+        }  # fmt: skip
+        summary = said[row.reference_only] if "reference_only" in before else f"{row.name} got another colour."
+        action = note_action(
+            session,
+            viewer.team_id,
+            account_id=viewer.account_id,
+            kind="driver",
+            subject=("driver", row.id),
+            summary=summary,
+            inverse=[{"do": "driver-change", "driver": row.id, "set": before}],
+        )
+        return schemas.DriverChanged(driver=show.driver(row), action=action.id)
+
+
+def undo_change(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
+    """Take a change of a driver back."""
+    _set(one(session, Driver, viewer, step["driver"], lock=True), step["set"])
+    return []
+
+
+def _set(row: Driver, wanted: dict[str, Any]) -> None:
+    for name, value in wanted.items():
+        setattr(row, name, value)
 
 
 def part(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:

@@ -146,7 +146,9 @@ def _runs(session: Session, viewer: Viewer, ids: list[int]) -> dict[int, Run]:
     parts = (
         load_only(Run.team_id, Run.layout_id, Run.event_id, Run.driver_id, Run.car_id, Run.kind, Run.started_at,
                   Run.conditions, Run.tyres, Run.best_number, raiseload=True),
-        joinedload(Run.driver).load_only(Driver.name, Driver.colour, raiseload=True),
+        joinedload(Run.driver).load_only(
+            Driver.name, Driver.colour, Driver.reference_only, raiseload=True
+        ),
         joinedload(Run.car).load_only(Car.name, raiseload=True),
         joinedload(Run.event).load_only(Event.day, Event.name, raiseload=True),
         joinedload(Run.layout).load_only(LayoutRow.name, raiseload=True),

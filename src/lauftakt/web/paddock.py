@@ -119,7 +119,9 @@ def _deliveries(session: Session, viewer: Viewer, event: Event | None, runs: lis
     own: dict[int, list[Run]] = {}
     for run in runs:
         own.setdefault(run.driver_id, []).append(run)
-    expected = visible(Driver, viewer).where(Driver.id.in_(lately | linked | set(own))).order_by(Driver.name)
+    # Who is only a reference hands in for nobody to wait.
+    here = or_(Driver.id.in_(set(own)), and_(Driver.id.in_(lately | linked), Driver.reference_only.is_(False)))
+    expected = visible(Driver, viewer).where(here).order_by(Driver.name)
     return [
         schemas.Delivery(
             driver=show.driver(driver),

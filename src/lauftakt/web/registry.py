@@ -2,7 +2,7 @@
 
 from apiflask import APIBlueprint
 
-from lauftakt.core.registry import CHANNELS, FIGURES
+from lauftakt.core.registry import CHANNELS, DERIVED, FIGURES
 from lauftakt.web import schemas
 from lauftakt.web.access import only
 from lauftakt.web.policy import Viewer
@@ -24,7 +24,7 @@ def get_registry(viewer: Viewer) -> schemas.RegistryOut:
                 drawn=entry.drawn,  # type: ignore[arg-type]
                 told=entry.told,  # type: ignore[arg-type]
             )
-            for entry in CHANNELS.values()
+            for entry in (*CHANNELS.values(), *DERIVED.values())
         ],
         figures=[
             schemas.FigureEntryOut(code=entry.code, label=entry.label, quantity=entry.quantity)

@@ -63,7 +63,7 @@ def moment(value: datetime) -> str:
 
 
 def driver(row: Driver) -> schemas.DriverOut:
-    return schemas.DriverOut(id=row.id, name=row.name, colour=row.colour)
+    return schemas.DriverOut(id=row.id, name=row.name, colour=row.colour, reference_only=row.reference_only)
 
 
 def event(row: Event, runs: int) -> schemas.EventOut:

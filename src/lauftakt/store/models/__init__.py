@@ -3,7 +3,7 @@
 from lauftakt.store.models.analyses import Analysis, Curves, LapFigures, LapRow, SectorTime
 from lauftakt.store.models.base import Base, Owned, Removable
 from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, MarkRow, SectorSet
-from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow
+from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow, LineUpRow
 from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
 from lauftakt.store.models.people import Account, Car, Driver, Invitation, SignIn, SignInTry, Team
 from lauftakt.store.models.runs import (
@@ -47,6 +47,7 @@ __all__ = [
     "LapWord",
     "LayoutRow",
     "LayoutVersion",
+    "LineUpRow",
     "LiveStream",
     "MarkRow",
     "Original",

@@ -3,7 +3,7 @@
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Boolean, ForeignKey, String, UniqueConstraint
+from sqlalchemy import Boolean, ForeignKey, String, Text, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from lauftakt.store.models.base import Base, Owned
@@ -70,3 +70,16 @@ class FindingRow(Owned, Base):
     unexplained_s: Mapped[float | None]
     carried_s: Mapped[float | None]
     against: Mapped[str] = mapped_column(String(20), default="reference")
+
+
+class LineUpRow(Owned, Base):
+    """Laps on the desk, kept under a name: ``address`` is the desk's own, so that it opens with reference, stretch and
+    staves, and a lap that is gone some day takes away only itself."""
+
+    __tablename__ = "line_up"
+    __table_args__ = (UniqueConstraint("team_id", "layout_id", "name"),)
+    layout_id: Mapped[int] = mapped_column(ForeignKey("layout.id", ondelete="CASCADE"), index=True)
+    account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="SET NULL"))
+    name: Mapped[str] = mapped_column(String(120))
+    address: Mapped[str] = mapped_column(Text)
+    kept_at: Mapped[datetime]

@@ -31,6 +31,7 @@ class Account(Owned, Base):
     look: Mapped[str] = mapped_column(String(20), default="system")
     dates: Mapped[str] = mapped_column(String(20), default="en-GB", server_default="en-GB")
     shortcuts: Mapped[bool] = mapped_column(Boolean, default=True)
+    desk: Mapped[dict[str, Any] | None]
 
 
 class SignIn(Owned, Base):
@@ -71,10 +72,14 @@ class Invitation(Owned, Base):
 
 
 class Driver(Removable, Owned, Base):
+    """Somebody whose runs the team has; one who is ``reference_only`` (an instructor, an outsider) is nobody's student:
+    never missing, never awaiting a debrief."""
+
     __tablename__ = "driver"
     __table_args__ = (UniqueConstraint("team_id", "name"),)
     name: Mapped[str] = mapped_column(String(200))
     colour: Mapped[int] = mapped_column(Integer, default=0)
+    reference_only: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
 
 
 class Car(Removable, Owned, Base):

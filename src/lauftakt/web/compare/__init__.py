@@ -1,6 +1,6 @@
 """Compare: the line-up, its curves, and the figures of any part of the circuit."""
 
-from lauftakt.web.compare import choosing
+from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import blueprint
 
-__all__ = ["blueprint", "choosing"]
+__all__ = ["blueprint", "choosing", "keeping"]

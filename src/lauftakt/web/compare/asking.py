@@ -18,13 +18,19 @@ Key = tuple[int, int]
 
 
 def proposed(session: Session, viewer: Viewer, run_id: int | None, event_id: int | None) -> LineUp:
-    """The best lap of every driver of the event, and the fastest of them as the reference."""
+    """The best lap of every driver of the event who is not only a reference, and the fastest of them as the reference;
+    where all are, of all of them."""
     event = _event(session, viewer, run_id, event_id)
     query = visible(Run, viewer).where(Run.event_id == event.id).options(*show.RUN_PARTS, joinedload(Run.analysis))
     runs = {run.id: run for run in session.scalars(query.order_by(Run.started_at, Run.id))}
+    students = {run.driver_id for run in runs.values() if not run.driver.reference_only and run.best_s is not None}
+
+    def aside(run: Run) -> bool:
+        return bool(students) and run.driver_id not in students
+
     best: dict[int, tuple[float, int, int]] = {}
     for run in runs.values():
-        if run.best_s is None or run.best_number is None:
+        if run.best_s is None or run.best_number is None or (aside(run) and run.id != run_id):
             continue
         entry = (run.best_s, run.id, run.best_number)
         wanted = run.id == run_id

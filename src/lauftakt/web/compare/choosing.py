@@ -10,7 +10,7 @@ from lauftakt.core.comparison.fillings import Asked, Candidate, Filling, fill, w
 from lauftakt.core.laps.counting import best_of
 from lauftakt.core.laps.times import passage_times
 from lauftakt.store.lineup import MOST_RUNS
-from lauftakt.store.models import Event, LapRow, Run
+from lauftakt.store.models import Driver, Event, LapRow, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.compare.addresses import key_of
@@ -56,25 +56,40 @@ def get_filling(viewer: Viewer, query_data: schemas.FillingQuery) -> schemas.Fil
     asked = Asked(query_data.event, query_data.driver, query_data.other, query_data.run)
     with database().begin() as session:
         event = one(session, Event, viewer, query_data.event)
-        query = visible(Run, viewer).where(Run.layout_id == event.layout_id, Run.analysis_id.is_not(None))
-        if query_data.kind != "today_and_ever":
-            query = query.where(Run.event_id == event.id)
-        runs = list(session.scalars(query.order_by(Run.id)))
-        laps = _laps(session, viewer, runs)
-        candidates = [
-            Candidate(run.id, lap.number, run.driver_id, run.car_id, run.event_id, lap.time_s)
-            for run in runs
-            for lap in laps.get(run.id, [])
-            if lap.time_s is not None and lap.set_aside is None
-        ]
+        candidates = _candidates(session, viewer, event, query_data.kind)
         if query_data.kind == "winners":
             found = _winners(session, viewer, candidates)
         else:
             found = fill(query_data.kind, candidates, asked)
         if found is None:
             raise Problem(404, "nothing-to-fill", WHY_NOT[query_data.kind])
-        rows = {(run.id, lap.number): key_of(run, lap) for run in runs for lap in laps.get(run.id, [])}
-        return schemas.FillingOut(laps=[rows[lap.key] for lap in found.laps], reference=rows[found.reference.key])
+        runs = {run.id: run for run in runs_of(session, viewer, [lap.run for lap in found.laps], whole=False)}
+        rows = _laps(session, viewer, list(runs.values()))
+        keys = {(run, lap.number): key_of(runs[run], lap) for run, laps in rows.items() for lap in laps}
+        return schemas.FillingOut(laps=[keys[lap.key] for lap in found.laps], reference=keys[found.reference.key])
+
+
+def _candidates(session: Session, viewer: Viewer, event: Event, kind: str) -> list[Candidate]:
+    """Laps that count: those of a day, and where other days are asked about the best one of each of their runs."""
+    query = visible(Run, viewer).where(Run.layout_id == event.layout_id, Run.analysis_id.is_not(None))
+    if kind == "bests":  # of the students
+        students = visible(Driver, viewer).where(Driver.reference_only.is_(False)).with_only_columns(Driver.id)
+        query = query.where(Run.driver_id.in_(students))
+    runs = list(session.scalars(query.where(Run.event_id == event.id).order_by(Run.id)))
+    laps = _laps(session, viewer, runs)
+    found = [
+        Candidate(run.id, lap.number, run.driver_id, run.car_id, run.event_id, lap.time_s)
+        for run in runs
+        for lap in laps.get(run.id, [])
+        if lap.time_s is not None and lap.set_aside is None
+    ]
+    if kind == "today_and_ever":
+        others = query.where(Run.event_id != event.id, Run.best_s.is_not(None), Run.best_number.is_not(None))
+        found += [
+            Candidate(run.id, run.best_number or 0, run.driver_id, run.car_id, run.event_id, run.best_s or 0.0)
+            for run in session.scalars(others.order_by(Run.id))
+        ]
+    return found
 
 
 WHY_NOT = {

@@ -12,7 +12,9 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.delta import delta_uncertainty, level, rate_uncertainty, time_delta
 from lauftakt.core.laps.counting import best_of
 from lauftakt.core.laps.lap import LapTrace, draw_places
-from lauftakt.core.registry import CHANNELS
+from lauftakt.core.registry import CHANNELS, DERIVED
+from lauftakt.core.technique.along import has_derived
+from lauftakt.core.technique.signals import Scale
 from lauftakt.store.database import NotFound
 from lauftakt.store.lineup import NAMELESS, Apart, Entry, common_analyses, load_entries, nameless_names
 from lauftakt.store.made_laps import NUMBER, Recipe, made_entry, read_recipe
@@ -181,6 +183,17 @@ def doubt(
     return schemas.DoubtOut(s_m=np.round(places, 3).tolist(), laps=found)
 
 
+def held_up(session: Session, entries: Mapping[int, Entry], laps: Sequence[tuple[int, int]]) -> schemas.HeldUpOut:
+    """Where laps were held up; a made one never was."""
+    found = []
+    for run, number in laps:
+        entry = entries[run]
+        driven = () if entry.made else curve_cache().analysed(session, entry).laps
+        parts = next((lap.held_up for lap in driven if lap.number == number), ())
+        found.append(schemas.HeldUpLap(lap=entry.name(number), parts=list(parts)))
+    return schemas.HeldUpOut(laps=found)
+
+
 def rate_doubt(entry: Entry, number: int, base: Entry, reference: LapTrace) -> NDArray[np.float64]:
     """Standard deviation of a lap's loss rate on the layout's grid, s/m."""
     trace = entry.trace(number)
@@ -284,8 +297,12 @@ def _logged(session: Session, viewer: Viewer, entries: dict[int, Entry]) -> dict
         if role in CHANNELS:
             found[runs[analysis]].append(role)
     for run_id, entry in entries.items():
+        if not entry.made:
+            scale, throttle = Scale(**entry.analysis.scale), "throttle" in found[run_id]
+            found[run_id] += [role for role in DERIVED if has_derived(scale, throttle, role)]
+    for run_id, entry in entries.items():
         recipe = read_recipe(entry.made or "")
         if recipe is not None:
             own = [set(found[runs[analysis]]) for analysis, _ in recipe.laps]
-            found[run_id] = [role for role in CHANNELS if all(role in each for each in own)]
+            found[run_id] = [role for role in (*CHANNELS, *DERIVED) if all(role in each for each in own)]
     return found

@@ -11,7 +11,7 @@ from flask import Response
 from numpy.typing import NDArray
 
 from lauftakt.core.comparison.delta import beyond_doubt, loss_rate
-from lauftakt.core.registry import CHANNELS, LOGGED
+from lauftakt.core.registry import CHANNELS, DERIVED, DIFFERENCES, LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.lineup import NAMELESS, Entry
 from lauftakt.web import schemas
@@ -26,6 +26,7 @@ ARROW = "application/vnd.apache.arrow.stream"
 # An analysis never changes: whoever has its curves need never ask again.
 FOR_EVER = "private, max-age=31536000, immutable"
 MOST_NAMELESS = 8
+_MADE_HERE = set(DERIVED) - set(DIFFERENCES)
 
 _CURVES: dict[int | str, dict[str, str | dict[str, dict[str, Any]]]] = {
     200: {"description": "Arrow IPC stream", "content": {ARROW: {"schema": {}}}}
@@ -57,13 +58,16 @@ def get_curves(viewer: Viewer, query_data: schemas.CurvesQuery) -> Response:
 
     Columns: ``s`` (m); for each lap ``LAP|time`` (s from the line), ``LAP|loss_rate`` (s/m against the reference),
     ``LAP|sure_rate`` (the same with what is within its doubt taken out) and ``LAP|ROLE`` for each role asked for that
-    was logged, in SI units; a channel that stands for no role is asked for by ``~`` and its name, and comes in the
-    logger's unit.
+    was logged or follows from what was, in SI units; a channel that stands for no role is asked for by ``~`` and its
+    name, and comes in the logger's unit.
     """
     laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     wanted = _roles(query_data.roles)
     with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *wanted])
+        stored = [role for role in wanted if role not in _MADE_HERE]
+        if len(stored) < len(wanted):  # what is derived follows from what the driver did
+            stored = list(dict.fromkeys([*stored, *JUDGED_BY]))
+        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *stored])
     response = Response(_arrow(entries, keys[:-1], keys[-1], wanted), mimetype=ARROW)
     response.headers["Cache-Control"] = FOR_EVER
     return response
@@ -72,7 +76,7 @@ def get_curves(viewer: Viewer, query_data: schemas.CurvesQuery) -> Response:
 def _roles(text: str) -> list[str]:
     asked = [unquote(part) for part in text.split(",") if part]
     nameless = [role for role in asked if role.startswith(NAMELESS)][:MOST_NAMELESS]
-    known = {code for code, entry in CHANNELS.items() if entry.computed} | set(LOGGED)
+    known = {code for code, entry in CHANNELS.items() if entry.computed} | set(LOGGED) | _MADE_HERE
     return list(dict.fromkeys([role for role in asked if role in known] + nameless))
 
 
@@ -95,7 +99,7 @@ def _arrow(
             doubt = lineup.rate_doubt(entry, number, entries[reference[0]], base)
             columns[f"{name}|sure_rate"] = beyond_doubt(rate, doubt).astype(np.float32)
         for role in roles:
-            values = entry.on_grid(number, role)
+            values = entry.derived(number, role) if role in _MADE_HERE else entry.on_grid(number, role)
             if values is not None:
                 columns[f"{name}|{role}"] = values.astype(np.float32)
     table = pa.table(columns)
@@ -117,6 +121,18 @@ def get_doubt(viewer: Viewer, query_data: schemas.DoubtQuery) -> Any:
         entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws"])
         found = lineup.doubt(entries, keys[:-1], keys[-1], query_data.from_m)
     return found, 200, {"Cache-Control": FOR_EVER}
+
+
+@blueprint.get("/held-up")
+@only("see")
+@blueprint.input(schemas.HeldUpQuery, location="query")
+@blueprint.output(schemas.HeldUpOut)
+def get_held_up(viewer: Viewer, query_data: schemas.HeldUpQuery) -> schemas.HeldUpOut:
+    """Where another car was probably in the way of laps, as it is judged now."""
+    with database().begin() as session:
+        laps = curve_addresses(query_data.laps)
+        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws", *JUDGED_BY])
+        return lineup.held_up(session, entries, keys)
 
 
 @blueprint.get("/card")

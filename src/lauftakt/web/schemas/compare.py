@@ -279,3 +279,68 @@ class FillingQuery(Schema):
 class FillingOut(Schema):
     laps: list[str] = Field(description="As the desk's address names them, the reference first.")
     reference: str
+
+
+LineUpName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), Clean]
+# What stands behind the question mark of the desk's address.
+DeskAddress = Annotated[str, StringConstraints(min_length=6, max_length=4000, pattern=r"^laps=[\w.~%=&,:+-]*$")]
+
+
+class LineUpsQuery(Schema):
+    """Any event on the layout."""
+
+    event: int
+
+
+class LineUpIn(Schema):
+    event: int
+    name: LineUpName
+    address: DeskAddress
+
+
+class LineUpChange(Schema):
+    name: LineUpName | None = None
+    address: DeskAddress | None = None
+
+
+class LineUpOut(Schema):
+    id: int
+    name: str
+    address: str
+    kept_at: str
+
+
+class LineUpsOut(Schema):
+    line_ups: list[LineUpOut]
+
+
+Stave = Annotated[str, StringConstraints(min_length=1, max_length=400), Clean]
+
+
+class StaveSet(Schema):
+    name: LineUpName
+    staves: list[Stave] = Field(max_length=24)
+
+
+class Staves(Schema):
+    """Which staves somebody wants to see: channels by their codes, those that share a stave in lines;
+    heights in pixels where they were changed."""
+
+    staves: list[Stave] | None = Field(default=None, max_length=24)
+    heights: dict[Stave, Annotated[int, Field(ge=40, le=900)]] = Field(default_factory=dict, max_length=60)
+    sets: list[StaveSet] = Field(default_factory=list, max_length=30)
+
+
+class HeldUpQuery(Schema):
+    """Laps of analyses (``analysis.number``, by commas)."""
+
+    laps: Keys
+
+
+class HeldUpLap(Schema):
+    lap: str
+    parts: list[tuple[float, float]] = Field(description="From and to, m from the start line.")
+
+
+class HeldUpOut(Schema):
+    laps: list[HeldUpLap]

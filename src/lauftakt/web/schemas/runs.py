@@ -11,6 +11,19 @@ class DriverOut(Schema):
     id: int
     name: str
     colour: int
+    reference_only: bool
+
+
+class DriverChange(Schema):
+    """Each may be left out: then it stays."""
+
+    colour: int | None = Field(default=None, ge=0, le=11)
+    reference_only: bool | None = None
+
+
+class DriverChanged(Schema):
+    driver: DriverOut
+    action: int | None = Field(description="By which it can be taken back; null where nothing changed.")
 
 
 class JoinIn(Schema):

@@ -24,6 +24,9 @@ export const keys = {
     ['card', 'without', lap, reference, part, corner, cause] as const,
   doubt: (build: string, laps: string, reference: string, from: number) =>
     ['doubt', build, laps, reference, from] as const,
+  heldUp: (laps: string) => ['card', 'held-up', laps] as const,
+  lineUps: (event: number) => ['line-ups', event] as const,
+  staves: () => ['staves'] as const,
   anyCard: () => ['card'] as const,
   laps: (asked: object) => ['laps', asked] as const,
   stints: (asked: object) => ['laps', 'stints', asked] as const,

@@ -70,3 +70,10 @@ export function deltaOf(s: Float64Array, lap: Curve, reference: Curve, from: num
   for (let i = 0; i < delta.length; i++) delta[i] = (lap[i] ?? NaN) - (reference[i] ?? NaN) - start;
   return delta;
 }
+
+/** A channel of one lap less another's on the grid; NaN where one of them does not know. */
+export function differenceOf(own: Curve, other: Curve): Float32Array {
+  const found = new Float32Array(own.length);
+  for (let i = 0; i < found.length; i++) found[i] = (own[i] ?? NaN) - (other[i] ?? NaN);
+  return found;
+}

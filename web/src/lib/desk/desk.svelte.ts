@@ -1,9 +1,12 @@
 // The desk: line-up, one cursor, one stretch, zoom. State only; drawing is elsewhere.
 import type { Card, DeskLap, DeskLineUp, Doubt, Passage } from '$lib/api/client';
-import { deltaOf, onGrid, type Curve, type Curves } from '$lib/desk/curves';
-import type { Place } from '$lib/desk/place';
+import { deltaOf, differenceOf, onGrid, type Curve, type Curves } from '$lib/desk/curves';
+import { inOrder, moved, sortedBy, unique, type Measure } from '$lib/desk/order';
+import { rolesOf, type Place } from '$lib/desk/place';
 
 export const STAVES = ['delta', 'speed', 'brake_pressure', 'throttle'];
+/** What the browser makes of curves that it has: differences to the reference. */
+export const OWN = ['delta', 'offset_gap', 'loss_rate'];
 export const MOST_LAPS = 24;
 const SHORTEST_M = 20;
 const SHORTEST_STRETCH_M = 5;
@@ -20,8 +23,12 @@ export class Desk {
   card = $state.raw<Card | null>(null);
   /** what is unsure of the deltas that start with 0 at `from` */
   doubt = $state.raw<{ from: number; of: Doubt } | null>(null);
+  /** where laps were held up, by the names of their curves */
+  held = $state.raw<Record<string, [number, number][]>>({});
   chosen = $state<string | null>(null);
   cursor = $state<number | null>(null);
+  /** the other end of what is measured from the cursor */
+  until = $state<number | null>(null);
   /** the cause without which the chosen lap is shown, too, and of which lap and part that was asked */
   private wish = $state.raw<{ cause: string; of: string } | null>(null);
   /** the chosen lap's speed without that cause, where it is known */
@@ -34,17 +41,27 @@ export class Desk {
   zoom = $state.raw<[number, number]>([0, 1]);
   /** the zoom of the pictures that were drawn last; they are moved until the sharp ones follow */
   drawn = $state.raw<[number, number]>([0, 1]);
-  staves = $state<string[]>([...STAVES]);
-  folded = $state<string[]>([]);
+  staves = $state.raw<string[]>([...STAVES]);
+  /** what is shown where the address says nothing of staves */
+  usual = $state.raw<string[]>([...STAVES]);
+  folded = $state.raw<string[]>([]);
+  /** heights of staves that were changed, in pixels */
+  heights = $state.raw<Record<string, number>>({});
+  /** laps that lie there and are not drawn */
+  hidden = $state.raw<string[]>([]);
+  /** the loss rate that gets the whole colour, s/m; null: chosen by what is lost */
+  full = $state<number | null>(null);
 
   readonly length = $derived(this.lineUp?.layout.length_m ?? 1);
   readonly laps = $derived<DeskLap[]>(this.lineUp?.laps ?? []);
+  readonly shown = $derived(this.laps.filter((lap) => !this.hidden.includes(lap.key)));
   readonly reference = $derived(this.laps.find((lap) => lap.key === this.lineUp?.reference));
   readonly chosenLap = $derived(this.laps.find((lap) => lap.key === this.chosen));
   readonly passages = $derived<Passage[]>(this.lineUp?.layout.passages ?? []);
   /** Only as long as it is about the lap and the part on show. */
-  readonly without = $derived(this.wish?.of === this.shown() ? this.wish.cause : null);
+  readonly without = $derived(this.wish?.of === this.about() ? this.wish.cause : null);
   readonly zoomed = $derived(this.zoom[0] > 0.5 || this.zoom[1] < this.length - 0.5);
+  readonly roles = $derived(unique(this.staves.flatMap(rolesOf)));
   readonly deltas = $derived.by<Record<string, Float32Array>>(() => {
     const found: Record<string, Float32Array> = {};
     const base = this.reference && this.curves?.of(this.reference.curves, 'time');
@@ -55,10 +72,21 @@ export class Desk {
     }
     return found;
   });
+  readonly gaps = $derived.by<Record<string, Float32Array>>(() => {
+    const found: Record<string, Float32Array> = {};
+    const base = this.reference && this.curves?.of(this.reference.curves, 'offset');
+    if (!base || !this.curves) return found;
+    for (const lap of this.laps) {
+      const own = this.curves.of(lap.curves, 'offset');
+      if (own) found[lap.key] = differenceOf(own, base);
+    }
+    return found;
+  });
 
   /** A channel of a lap on the grid, or undefined where it was not logged. */
   curve(key: string, role: string): Curve | undefined {
     if (role === 'delta') return this.deltas[key];
+    if (role === 'offset_gap') return this.gaps[key];
     const lap = this.laps.find((item) => item.key === key);
     return lap && this.curves?.of(lap.curves, role);
   }
@@ -72,19 +100,32 @@ export class Desk {
     return found && onGrid(this.curves.s, s_m, found.delta_u_s);
   }
 
-  private shown(): string {
+  /** Which lap of its driver a lap is among those that are drawn: 0 for the first. */
+  nth(key: string): number {
+    const lap = this.laps.find((item) => item.key === key);
+    if (!lap || lap.made) return 0;
+    const own = this.shown.filter((item) => !item.made && item.driver?.id === lap.driver?.id);
+    return Math.max(
+      0,
+      own.findIndex((item) => item.key === key),
+    );
+  }
+
+  private about(): string {
     const part = this.settled;
     return `${this.chosen} ${this.lineUp?.reference} ${part?.passage ?? `${part?.from} ${part?.to}`}`;
   }
 
   /** Show the chosen lap without a cause, too; once more takes it away. */
   wonder(cause: string | null): void {
-    this.wish = cause === null || cause === this.without ? null : { cause, of: this.shown() };
+    this.wish = cause === null || cause === this.without ? null : { cause, of: this.about() };
   }
 
   lay(lineUp: DeskLineUp, place: Place): void {
-    this.lineUp = lineUp;
-    const keys = lineUp.laps.map((lap) => lap.key);
+    this.lineUp = { ...lineUp, laps: inOrder(lineUp.laps, place.laps) };
+    const keys = this.laps.map((lap) => lap.key);
+    this.hidden = place.hidden.filter((key) => keys.includes(key));
+    this.full = place.full;
     const kept = [place.chosen, this.chosen].find((key) => key && keys.includes(key));
     this.chosen = kept ?? keys.find((key) => key !== lineUp.reference) ?? lineUp.reference;
     const length = lineUp.layout.length_m;
@@ -94,9 +135,11 @@ export class Desk {
       this.part = { from: place.stretch[0], to: Math.min(place.stretch[1], length), passage: null };
     else this.part = null;
     this.settled = this.part;
+    this.corner = passage?.corners.includes(place.corner ?? '') ? place.corner : null;
     this.zoom = place.zoom ? this.inside(place.zoom[0], place.zoom[1]) : [0, length];
     this.drawn = this.zoom;
     this.cursor = place.cursor === null ? null : Math.min(place.cursor, length);
+    this.until = place.until === null || this.cursor === null ? null : Math.min(place.until, length);
     this.wonder(null);
     if (place.without && this.part) this.wonder(place.without);
   }
@@ -112,10 +155,21 @@ export class Desk {
       stretch: this.part && !this.part.passage ? [this.part.from, this.part.to] : null,
       zoom: this.zoomed ? this.zoom : null,
       cursor: this.cursor,
+      until: this.until,
+      hidden: this.hidden,
+      corner: this.part?.passage ? this.corner : null,
+      full: this.full,
       without: this.without,
-      staves: this.staves.join() === STAVES.join() ? null : this.staves,
+      staves: this.staves.join() === this.usual.join() ? null : this.staves,
       version: this.lineUp?.version ?? null,
     };
+  }
+
+  /** What going back leads to: everything but cursor, zoom and what is only being looked at. */
+  selection(): string {
+    const { laps, reference, chosen, passage, stretch, hidden, corner, staves } = this.place();
+    const rested = this.settled === this.part ? stretch : null;
+    return JSON.stringify([laps, reference, chosen, passage, rested, hidden, corner, staves]);
   }
 
   private inside(from: number, to: number): [number, number] {
@@ -130,7 +184,8 @@ export class Desk {
   }
 
   pan(metres: number): void {
-    this.zoom = this.inside(this.zoom[0] + metres, this.zoom[1] + metres);
+    const [from, to] = this.zoom;
+    this.zoom = this.inside(from + metres, to + metres);
   }
 
   whole(): void {
@@ -147,15 +202,25 @@ export class Desk {
     if (this.part && this.part.passage === null && this.part.to - this.part.from < SHORTEST_STRETCH_M)
       this.part = null;
     this.settled = this.part;
+    this.corner = null;
+  }
+
+  /** A stretch that was typed, or that a sector or the data names. */
+  mark(from: number, to: number): void {
+    this.drag(from, to);
+    this.rest();
+    if (this.part && this.zoomed) this.open();
   }
 
   /** No stretch any more. */
   clear(): void {
     this.part = this.settled = null;
+    this.corner = null;
   }
 
   choosePassage(passage: Passage): void {
     this.part = this.settled = partOf(passage);
+    this.corner = null;
     if (this.zoomed) this.open();
     const corner = this.lineUp?.layout.corners.find((c) => c.name === passage.corners[0]);
     if (corner) this.cursor = corner.apex_m;
@@ -176,8 +241,9 @@ export class Desk {
   }
 
   stepLap(by: 1 | -1): void {
-    const index = this.laps.findIndex((lap) => lap.key === this.chosen);
-    this.chosen = this.laps[(index + by + this.laps.length) % this.laps.length]?.key ?? null;
+    const among = this.shown.length ? this.shown : this.laps;
+    const index = among.findIndex((lap) => lap.key === this.chosen);
+    this.chosen = among[(index + by + among.length) % among.length]?.key ?? null;
   }
 
   /** Zoom in on the marked stretch, with a little room on either side. */
@@ -190,9 +256,10 @@ export class Desk {
     this.zoom = this.inside(from - room, end + room);
   }
 
-  /** One step out: first the zoom, then the stretch. */
+  /** One step out: what is measured, then the zoom, then the stretch. */
   out(): void {
-    if (this.zoomed) this.whole();
+    if (this.until !== null) this.until = null;
+    else if (this.zoomed) this.whole();
     else this.clear();
   }
 
@@ -201,6 +268,48 @@ export class Desk {
     this.cursor = Math.min(Math.max(from + metres, 0), this.length);
     if (this.cursor < this.zoom[0] || this.cursor > this.zoom[1])
       this.pan(this.cursor < this.zoom[0] ? this.cursor - this.zoom[0] : this.cursor - this.zoom[1]);
+  }
+
+  /** Measure from the cursor's place on; once more ends it. */
+  measure(): void {
+    this.until = this.until === null ? this.cursor : null;
+  }
+
+  private reorder(laps: DeskLap[]): void {
+    if (this.lineUp) this.lineUp = { ...this.lineUp, laps };
+  }
+
+  /** A lap of the line-up one place up or down. */
+  move(key: string, by: 1 | -1): void {
+    this.reorder(moved(this.laps, key, by));
+  }
+
+  /** The quickest first, by lap time or by one sector; the reference stays on top. */
+  sort(by: Measure): void {
+    this.reorder(sortedBy(this.laps, by, this.lineUp?.reference ?? null));
+  }
+
+  /** A stave one place up or down. */
+  moveStave(stave: string, by: 1 | -1): void {
+    const from = this.staves.indexOf(stave);
+    const to = from + by;
+    if (from < 0 || to < 0 || to >= this.staves.length) return;
+    const found = this.staves.filter((item) => item !== stave);
+    found.splice(to, 0, stave);
+    this.staves = found;
+  }
+
+  /** Hide a lap, or show it again; the reference is always drawn. */
+  hide(key: string): void {
+    if (key === this.lineUp?.reference) return;
+    this.hidden = this.hidden.includes(key) ? this.hidden.filter((k) => k !== key) : [...this.hidden, key];
+  }
+
+  /** Only this lap beside the reference; all of them again where it is the only one already. */
+  alone(key: string): void {
+    const others = this.laps.map((lap) => lap.key).filter((k) => k !== key && k !== this.lineUp?.reference);
+    this.hidden = others.every((k) => this.hidden.includes(k)) ? [] : others;
+    this.chosen = key;
   }
 }
 

@@ -10,7 +10,7 @@ import { readPlace, writePlace } from '$lib/desk/place';
 describe('address of the desk', () => {
   it('comes back as it was written', () => {
     const place = {
-      laps: ['1-184', '2.5'],
+      laps: ['1-184', '2.5', 'median-d3e4', 'passages-desk'],
       reference: '1-184',
       run: null,
       event: null,
@@ -19,9 +19,13 @@ describe('address of the desk', () => {
       stretch: [1200, 1840] as [number, number],
       zoom: [1000, 2000] as [number, number],
       cursor: 1300,
-      staves: ['delta', 'gear'],
+      staves: ['delta', 'gear\n~Aux *1'],
       version: 2,
       without: 'early_brake',
+      until: 1400,
+      hidden: ['2.5'],
+      corner: 'Esses, 2 & 3 %',
+      full: 0.0025,
     };
     expect(readPlace(new URLSearchParams(writePlace(place)))).toEqual(place);
   });

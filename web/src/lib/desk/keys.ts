@@ -18,6 +18,10 @@ export const KEYS = {
   out: { keys: ['u'], shown: 'u', does: texts.keys.out, single: true },
   reference: { keys: ['v'], shown: 'v', does: texts.keys.reference, single: true },
   add: { keys: ['a'], shown: 'a', does: texts.keys.add, single: true },
+  hide: { keys: ['h'], shown: 'h', does: texts.keys.hide, single: true },
+  alone: { keys: ['j'], shown: 'j', does: texts.keys.alone, single: true },
+  measure: { keys: ['m'], shown: 'm', does: texts.keys.measure, single: true },
+  staves: { keys: ['s'], shown: 's', does: texts.keys.staves, single: true },
   help: { keys: ['?'], shown: '?', does: texts.keys.help, single: true },
 } satisfies Record<string, Key>;
 
@@ -27,7 +31,7 @@ export type Action = keyof typeof KEYS;
 export function actionOf(event: KeyboardEvent): Action | null {
   if (event.ctrlKey || event.metaKey || event.altKey) return null;
   const target = event.target as HTMLElement | null;
-  if (target?.closest('input, select, textarea, [contenteditable], [role=dialog]')) return null;
+  if (target?.closest('input, select, textarea, [contenteditable], [role=dialog], [role=menu]')) return null;
   for (const [action, key] of Object.entries(KEYS)) if (key.keys.includes(event.key)) return action as Action;
   return null;
 }

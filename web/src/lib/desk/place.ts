@@ -10,6 +10,14 @@ export interface Place {
   stretch: [number, number] | null;
   zoom: [number, number] | null;
   cursor: number | null;
+  /** the other end of what is measured from the cursor */
+  until: number | null;
+  /** laps that lie there and are not drawn */
+  hidden: string[];
+  /** of a passage with several corners, the one whose figures are shown */
+  corner: string | null;
+  /** the loss rate that gets the whole colour, s/m; null: chosen by what is lost */
+  full: number | null;
   /** the cause without which the chosen lap is shown, too */
   without: string | null;
   staves: string[] | null;
@@ -25,11 +33,32 @@ function pair(text: string | null): [number, number] | null {
   return match ? [Number(match[1]), Number(match[2])] : null;
 }
 
-const lapKey = (text: string | null): string | null =>
-  text !== null && /^\d+[.-]\d+$/.test(text) ? text : null;
+// A lap that was driven, or one that is made of others.
+const LAP = /^(\d{1,10}[.-]\d{1,6}|(best|sectors|passages|median)-(desk|r\d+|d\d+(e\d+)?|e\d+))$/;
 
-/** A stave's channel; one without a role is named by its logger and may hold any sign. */
+const lapKey = (text: string | null): string | null => (text !== null && LAP.test(text) ? text : null);
+const lapKeys = (text: string | null): string[] => (text ?? '').split(',').filter((key) => lapKey(key));
+
+function decoded(text: string | null): string | null {
+  try {
+    return text === null ? null : decodeURIComponent(text).slice(0, 200) || null;
+  } catch {
+    return null;
+  }
+}
+
+/** Between channels that share a stave: no channel's name holds it. */
+export const JOIN = '\n';
+
+export const rolesOf = (stave: string): string[] => stave.split(JOIN);
+
 function readStave(text: string): string | null {
+  const roles = text.split('*').map(readRole);
+  return roles.length < 5 && roles.every((role) => role !== null) ? roles.join(JOIN) : null;
+}
+
+/** A channel; one without a role is named by its logger and may hold any sign. */
+function readRole(text: string): string | null {
   if (/^[a-z_]+$/.test(text)) return text;
   if (!text.startsWith('~') || text.length < 2) return null;
   try {
@@ -39,14 +68,17 @@ function readStave(text: string): string | null {
   }
 }
 
-function writeStave(role: string): string {
+const writeStave = (stave: string): string => rolesOf(stave).map(writeRole).join('*');
+
+function writeRole(role: string): string {
   // Twice, since the first layer is taken off before the commas between staves are looked for.
-  return role.startsWith('~') ? '~' + encodeURIComponent(encodeURIComponent(role.slice(1))) : role;
+  if (!role.startsWith('~')) return role;
+  return '~' + encodeURIComponent(encodeURIComponent(role.slice(1)).replaceAll('*', '%2A'));
 }
 
 export function readPlace(query: URLSearchParams): Place {
   return {
-    laps: (query.get('laps') ?? '').split(',').filter((key) => lapKey(key)),
+    laps: lapKeys(query.get('laps')),
     reference: lapKey(query.get('ref')),
     run: whole(query.get('run')),
     event: whole(query.get('event')),
@@ -55,6 +87,10 @@ export function readPlace(query: URLSearchParams): Place {
     stretch: pair(query.get('stretch')),
     zoom: pair(query.get('zoom')),
     cursor: /^\d+$/.test(query.get('at') ?? '') ? Number(query.get('at')) : null,
+    until: /^\d+$/.test(query.get('until') ?? '') ? Number(query.get('until')) : null,
+    hidden: lapKeys(query.get('hidden')),
+    corner: decoded(query.get('corner')),
+    full: /^\d{1,3}(\.\d{1,2})?$/.test(query.get('scale') ?? '') ? Number(query.get('scale')) / 1e4 : null,
     without: /^[a-z_]{1,40}$/.test(query.get('without') ?? '') ? query.get('without') : null,
     version: whole(query.get('drawn')),
     staves:
@@ -74,6 +110,10 @@ export function writePlace(place: Place): string {
   else if (place.stretch) parts.push(['stretch', place.stretch.map(Math.round).join('-')]);
   if (place.zoom) parts.push(['zoom', place.zoom.map((m) => Math.round(m)).join('-')]);
   if (place.cursor !== null) parts.push(['at', String(Math.round(place.cursor))]);
+  if (place.until !== null) parts.push(['until', String(Math.round(place.until))]);
+  if (place.hidden.length) parts.push(['hidden', place.hidden.join(',')]);
+  if (place.corner) parts.push(['corner', encodeURIComponent(encodeURIComponent(place.corner))]);
+  if (place.full !== null) parts.push(['scale', String(Number((place.full * 1e4).toFixed(2)))]);
   if (place.without) parts.push(['without', place.without]);
   if (place.staves) parts.push(['staves', place.staves.map(writeStave).join(',')]);
   if (place.version !== null) parts.push(['drawn', String(place.version)]);

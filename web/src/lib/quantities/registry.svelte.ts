@@ -1,6 +1,7 @@
 // Channels as the core describes them: label, quantity, how they are drawn. Asked for once; it changes with the program.
 import { api, done, type Registry } from '$lib/api/client';
 import { present } from '$lib/session/present.svelte';
+import { texts } from '$lib/words';
 import { loggersUnit, unitOfQuantity, type Unit } from './units';
 
 /** the sign before the name of a channel that stands for no role */
@@ -36,6 +37,16 @@ class ChannelRegistry {
   unit(code: string): Unit {
     if (code.startsWith(NAMELESS)) return loggersUnit(this.written[code] ?? '');
     return unitOfQuantity(this.entries[code]?.quantity ?? 'plain', present.units);
+  }
+
+  /** whether its values are differences to the reference, which carry a sign */
+  isDifference(code: string): boolean {
+    return ['delta', 'offset_gap', 'loss_rate'].includes(code);
+  }
+
+  /** what has to be known to read it, if anything */
+  remark(code: string): string {
+    return texts.channels.remarks[code] ?? '';
   }
 
   /** whether the axis always holds 0 */

@@ -30,6 +30,9 @@ type Kind =
   | 'temperature'
   | 'turn_rate'
   | 'voltage'
+  | 'loss_rate'
+  | 'curvature'
+  | 'share_rate'
   | 'time';
 
 const KINDS: Record<Kind, Record<UnitSystem, Unit>> = {
@@ -46,6 +49,9 @@ const KINDS: Record<Kind, Record<UnitSystem, Unit>> = {
   temperature: { metric: unit('°C', 1, 0, -273.15), imperial: unit('°F', 1.8, 0, -459.67) },
   turn_rate: { metric: unit('°/s', 57.29577951308232, 0), imperial: unit('°/s', 57.29577951308232, 0) },
   voltage: { metric: unit('V', 1, 2), imperial: unit('V', 1, 2) },
+  loss_rate: { metric: unit('s/100 m', 100, 2), imperial: unit('s/100 yd', 91.44, 2) },
+  curvature: { metric: unit('1/km', 1000, 1), imperial: unit('1/mi', 1609.344, 1) },
+  share_rate: { metric: unit('%/s', 100, 0), imperial: unit('%/s', 100, 0) },
   time: { metric: unit('s', 1, 2), imperial: unit('s', 1, 2) },
 };
 

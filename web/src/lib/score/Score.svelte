@@ -1,25 +1,34 @@
 <!-- The score: corners as numbered bars, a loss strip for each lap, then staves; one cursor and one stretch through all. -->
 <script lang="ts">
+  import { ArrowDownNarrowWide } from '@lucide/svelte';
+  import { needsNumber } from '$lib/desk/called';
   import { shortName } from '$lib/desk/corners';
+  import type { Measure } from '$lib/desk/order';
+  import type { Layout, Passage } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
-  import { figure, unitOf } from '$lib/quantities/units';
+  import { figure, signed, unitOf } from '$lib/quantities/units';
+  import { valueAt } from '$lib/desk/curves';
   import { Gestures } from '$lib/draw/gestures';
   import { moved, scaleOf } from '$lib/draw/scale';
   import { pieces } from '$lib/desk/stretch';
   import Canvas from '$lib/draw/Canvas.svelte';
-  import { AXIS, NAMES, ROW, VALUES } from '$lib/score/measures';
+  import { measuresFor } from '$lib/score/measures';
   import { mode } from '$lib/draw/mode.svelte';
+  import Overview from '$lib/score/Overview.svelte';
   import StaveRow from '$lib/score/StaveRow.svelte';
   import StripRow from '$lib/score/StripRow.svelte';
   import { ticks } from '$lib/draw/trace';
 
+  type Corner = Layout['corners'][number];
   interface Props {
     desk: Desk;
     full: number;
+    onmeasure: (key: string) => void;
+    onoff: (key: string) => void;
   }
-  let { desk, full }: Props = $props();
+  let { desk, full, onmeasure, onoff }: Props = $props();
 
   const t = texts.compare;
   // A view that has not moved for so long has come to rest.
@@ -29,24 +38,17 @@
   let height = $state(0);
   let plain = $state<HTMLElement>();
 
-  const inner = $derived(Math.max(10, width - NAMES - VALUES - AXIS));
+  const m = $derived(measuresFor(width));
+  const inner = $derived(Math.max(10, width - m.names - m.values - m.axis));
+  /** of which part the strips tell the loss at their ends */
+  let by = $state<Measure>('lap');
+  const numbered = $derived(needsNumber(desk.laps));
   /** what is seen now, and what the pictures were drawn for */
   const view = $derived(scaleOf(desk.zoom, inner));
   const scale = $derived(scaleOf(desk.drawn, inner));
   const shift = $derived(moved(scale, view));
   const distance = $derived(unitOf('distance', present.units));
   const bars = $derived(desk.lineUp?.layout.corners.map((corner) => corner.apex_m) ?? []);
-  const secondLaps = $derived.by(() => {
-    const seen: number[] = [];
-    return desk.laps
-      .filter((lap) => {
-        if (seen.includes(lap.driver.id)) return true;
-        seen.push(lap.driver.id);
-        return false;
-      })
-      .map((lap) => lap.key);
-  });
-
   // Drawing twelve laps anew takes longer than a frame: while the view moves, the pictures are moved; once it rests,
   // they are drawn.
   $effect(() => {
@@ -91,7 +93,7 @@
       if (right <= left) continue;
       ctx.fillStyle = mode.inks.stretch;
       // Not over the strips: there colour is the message.
-      const top = desk.laps.length * ROW + 4;
+      const top = desk.laps.length * m.row + 4;
       ctx.fillRect(left, top, right - left, h - top);
       ctx.fillRect(left, 0, right - left, 1.5);
     }
@@ -101,51 +103,122 @@
   }
 
   function drawCursor(ctx: CanvasRenderingContext2D, w: number, h: number): void {
-    if (desk.cursor === null) return;
-    const x = view.x(desk.cursor);
-    if (x < -1 || x > w + 1) return;
     ctx.fillStyle = mode.inks.accent;
-    ctx.fillRect(Math.round(x) - 0.75, 0, 1.5, h);
+    for (const place of [desk.cursor, desk.until]) {
+      if (place === null) continue;
+      const x = view.x(place);
+      if (x < -1 || x > w + 1) continue;
+      if (place === desk.cursor) ctx.fillRect(Math.round(x) - 0.75, 0, 1.5, h);
+      else for (let y = 0; y < h; y += 6) ctx.fillRect(Math.round(x) - 0.75, y, 1.5, 3);
+    }
   }
+
+  /** Metres and seconds of the chosen lap between cursor and where one measures from. */
+  const measured = $derived.by(() => {
+    const { cursor, until, curves, chosenLap } = desk;
+    if (cursor === null || until === null || !curves || !chosenLap) return '';
+    const time = curves.of(chosenLap.curves, 'time');
+    const seconds = time ? valueAt(curves.s, time, cursor) - valueAt(curves.s, time, until) : NaN;
+    return t.measured(
+      `${signed(cursor - until, distance)} ${distance.label}`,
+      signed(seconds, unitOf('time', present.units)),
+    );
+  });
 
   /** Round places for the distance axis, in the person's unit. */
   const marks = $derived(
     ticks(view.from * distance.factor, view.to * distance.factor, Math.max(2, Math.floor(inner / 90))),
   );
+  interface Numbered {
+    passage: Passage;
+    corner: Corner;
+    x: number;
+    level: number;
+  }
+  /** Corners on show; numbers that would lie on one another stand on two levels. */
+  const numbers = $derived.by<Numbered[]>(() => {
+    const found: Numbered[] = [];
+    const ends = [-Infinity, -Infinity];
+    const all = desk.passages.flatMap((passage) =>
+      (desk.lineUp?.layout.corners ?? [])
+        .filter((corner) => passage.corners.includes(corner.name))
+        .map((corner) => ({ passage, corner, x: view.x(corner.apex_m) })),
+    );
+    for (const one of all.sort((a, b) => a.x - b.x)) {
+      if (one.x < -2 || one.x > inner + 2) continue;
+      const half = Math.min(Math.max(11, 3.6 * shortName(one.corner.name).length + 4), 48);
+      const level = one.x - half >= (ends[0] ?? 0) ? 0 : 1;
+      ends[level] = one.x + half;
+      found.push({ ...one, level });
+    }
+    return found;
+  });
+  const levels = $derived(numbers.some((one) => one.level) ? 1 : 0);
   const splits = $derived(desk.lineUp ? [0, ...desk.lineUp.layout.splits_m, desk.length] : []);
 </script>
 
 <div class="score" bind:clientWidth={width}>
-  <div class="ruler" style:padding-left="{NAMES + AXIS}px" style:padding-right="{VALUES}px">
-    <div class="bars">
-      {#each desk.passages as passage (passage.name)}
-        {@const corners = desk.lineUp?.layout.corners.filter((c) => passage.corners.includes(c.name)) ?? []}
-        {#each corners as corner (corner.name)}
-          {@const x = view.x(corner.apex_m)}
-          {#if x >= -2 && x <= inner + 2}
-            <button
-              type="button"
-              class="corner"
-              class:chosen={desk.part?.passage === passage.name}
-              style:left="{x}px"
-              title={t.passage(passage.name.slice(1), passage.corners.join(' '))}
-              onclick={() => desk.choosePassage(passage)}>{shortName(corner.name)}</button
-            >
-          {/if}
-        {/each}
+  {#if desk.zoomed}<Overview {desk} {full} left={m.names + m.axis} width={inner} />{/if}
+  <div class="ruler" style:padding-left="{m.names + m.axis}px" style:padding-right="{m.values}px">
+    <div class="bars" style:height="{24 + 20 * levels}px">
+      {#each numbers as { passage, corner, x, level } (corner.name)}
+        <button
+          type="button"
+          class="corner"
+          class:chosen={desk.part?.passage === passage.name}
+          style:left="{x}px"
+          style:top="{1 + level * 20}px"
+          title={t.passage(passage.name.slice(1), passage.corners.join(' '))}
+          onclick={() => desk.choosePassage(passage)}>{shortName(corner.name)}</button
+        >
       {/each}
     </div>
+    {#if m.values > 60}
+      <div class="order" style:width="{m.values - 8}px">
+        <select
+          class="by"
+          aria-label={t.order.by}
+          title={t.order.by}
+          value={String(by)}
+          onchange={(event) =>
+            (by = event.currentTarget.value === 'lap' ? 'lap' : Number(event.currentTarget.value))}
+        >
+          <option value="lap">{t.order.lap}</option>
+          {#each splits.slice(0, -1).keys() as index (index)}
+            <option value={String(index)}>{t.sector(index + 1)}</option>
+          {/each}
+        </select>
+        <button
+          type="button"
+          class="sort"
+          aria-label={t.order.sort}
+          title={t.order.sort}
+          onclick={() => desk.sort(by)}><ArrowDownNarrowWide size={15} /></button
+        >
+      </div>
+    {/if}
   </div>
 
   <div class="rows" bind:clientHeight={height}>
     <div class="strips">
       {#each desk.laps as lap (lap.key)}
-        <StripRow {desk} {lap} {full} {scale} moved={shift} numbered={secondLaps.length > 0} />
+        <StripRow
+          {desk}
+          {lap}
+          {full}
+          {scale}
+          moved={shift}
+          measures={m}
+          {numbered}
+          {by}
+          {onmeasure}
+          {onoff}
+        />
       {/each}
     </div>
 
-    {#each desk.staves as role (role)}
-      <StaveRow {desk} {role} {scale} {bars} moved={shift} {secondLaps} />
+    {#each desk.staves as stave (stave)}
+      <StaveRow {desk} {stave} {scale} {bars} moved={shift} measures={m} />
     {/each}
 
     <!-- svelte-ignore a11y_no_noninteractive_tabindex, a11y_no_noninteractive_element_interactions -->
@@ -153,9 +226,9 @@
       bind:this={plain}
       class="plain"
       class:panning
-      style:left="{NAMES + AXIS}px"
+      style:left="{m.names + m.axis}px"
       style:width="{inner}px"
-      style:top="{desk.laps.length * ROW}px"
+      style:top="{desk.laps.length * m.row}px"
       role="application"
       tabindex="0"
       aria-label="{t.score}. {desk.cursor === null
@@ -181,15 +254,15 @@
       onkeydown={key}
       use:zoomWheel
     ></div>
-    <div class="over" style:left="{NAMES + AXIS}px">
+    <div class="over" style:left="{m.names + m.axis}px">
       <Canvas width={inner} {height} draw={drawPart} />
     </div>
-    <div class="over" style:left="{NAMES + AXIS}px">
+    <div class="over" style:left="{m.names + m.axis}px">
       <Canvas width={inner} {height} draw={drawCursor} />
     </div>
   </div>
 
-  <div class="foot" style:padding-left="{NAMES + AXIS}px" style:padding-right="{VALUES}px">
+  <div class="foot" style:padding-left="{m.names + m.axis}px" style:padding-right="{m.values}px">
     <div class="axis">
       {#each marks as mark (mark)}
         {@const x = view.x(mark / distance.factor)}
@@ -207,8 +280,12 @@
         {/if}
       {/each}
       {#if desk.cursor !== null && view.x(desk.cursor) >= 0 && view.x(desk.cursor) <= inner}
-        <span class="here figure" style:left="{Math.min(Math.max(view.x(desk.cursor), 28), inner - 28)}px"
-          >{figure(desk.cursor, distance)} {distance.label}</span
+        <span
+          class="here figure"
+          style:left="{Math.min(
+            Math.max(view.x(desk.cursor), measured ? 92 : 28),
+            inner - (measured ? 92 : 28),
+          )}px">{figure(desk.cursor, distance)} {distance.label}{measured ? ` · ${measured}` : ''}</span
         >
       {/if}
     </div>
@@ -245,6 +322,37 @@
     font-size: 12px;
     border-radius: 4px;
     cursor: pointer;
+  }
+  .order {
+    position: absolute;
+    right: 0;
+    bottom: 0;
+    display: flex;
+    align-items: center;
+  }
+  .by {
+    width: calc(100% - 24px);
+    height: 22px;
+    font-size: 11px;
+    color: var(--muted);
+    background: none;
+    border: none;
+    padding: 0;
+    text-overflow: ellipsis;
+    cursor: pointer;
+  }
+  .sort {
+    width: 24px;
+    height: 22px;
+    display: grid;
+    place-items: center;
+    border-radius: 4px;
+    color: var(--muted);
+    cursor: pointer;
+  }
+  .sort:hover {
+    background: var(--strip);
+    color: var(--ink);
   }
   .corner:hover {
     background: var(--strip);

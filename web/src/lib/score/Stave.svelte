@@ -1,9 +1,10 @@
-<!-- One channel along the circuit for every lap of the line-up: the reference as a broad pale band, laps as thin lines. -->
+<!-- Channels along the circuit for every lap of the line-up: the reference as a broad pale band, laps as thin lines. -->
 <script lang="ts">
   import type { Curve } from '$lib/desk/curves';
   import type { Unit } from '$lib/quantities/units';
   import Canvas from '$lib/draw/Canvas.svelte';
   import { mode } from '$lib/draw/mode.svelte';
+  import { rangeOf } from '$lib/draw/range';
   import { ticks, trace } from '$lib/draw/trace';
 
   import type { Scale } from '$lib/draw/scale';
@@ -12,24 +13,29 @@
     key: string;
     values: Curve;
     colour: string;
+    weight?: number;
+    dash?: number[];
     reference: boolean;
     chosen: boolean;
-    /** a lap as it might have been: dashed, on top of all */
-    dashed?: boolean;
-    /** further laps of a driver who is on the desk already are drawn lighter */
-    second: boolean;
+    /** a lap as it might have been: on top of all */
+    rebuilt?: boolean;
     /** half the width that is drawn around the line, where it is unsure */
     width?: Curve | undefined;
+    /** whether values hold until the next one */
+    stepped?: boolean;
+    /** lowest and highest value of its own scale, where it is not the stave's */
+    range?: [number, number];
   }
   interface Props {
     s: Float64Array;
     lines: Line[];
     scale: Scale;
-    /** whether values hold until the next one */
-    stepped?: boolean;
     bars: number[];
     unit: Unit;
     height: number;
+    /** of the channel whose axis is drawn; by default what is on show */
+    range?: [number, number] | undefined;
+    /** whether that always holds 0 */
     zero?: boolean;
     margin?: number;
     transform?: string;
@@ -41,39 +47,23 @@
     bars,
     unit,
     height,
+    range: given,
     zero = false,
-    stepped = false,
     margin = 44,
     transform,
   }: Props = $props();
 
-  /** Lowest and highest value of what is on show, with a little room; the zero line stays where it is asked for. */
-  const range = $derived.by<[number, number]>(() => {
-    let low = Infinity;
-    let high = -Infinity;
-    const first = Math.max(0, Math.floor(scale.from));
-    const last = Math.ceil(scale.to);
-    for (const { values, width } of lines)
-      for (let i = first; i <= last && i < values.length; i++) {
-        const v = values[i] as number;
-        const around = width?.[i] ?? 0;
-        if (v - around < low) low = v - around;
-        if (v + around > high) high = v + around;
-      }
-    if (zero) [low, high] = [Math.min(low, 0), Math.max(high, 0)];
-    if (!(high > low)) return Number.isFinite(low) ? [low - 1, low + 1] : [0, 1];
-    return [low, high];
-  });
-
+  const range = $derived(given ?? rangeOf(lines, scale.from, scale.to, zero));
   const room = 7;
-  const low = $derived(range[0]);
-  const high = $derived(range[1]);
-  const y = (value: number, h: number) => h - room - ((value - low) / (high - low)) * (h - 2 * room);
+  const y = (value: number, h: number, own?: [number, number]) => {
+    const [low, high] = own ?? range;
+    return h - room - ((value - low) / (high - low)) * (h - 2 * room);
+  };
   /** Places of the axis marks: what is written, and the height in pixels. */
   const marks = $derived(
     ticks(
-      low * unit.factor + unit.offset,
-      high * unit.factor + unit.offset,
+      range[0] * unit.factor + unit.offset,
+      range[1] * unit.factor + unit.offset,
       Math.max(1, Math.floor(height / 23)),
     ).map((tick) => ({
       text: String(Number(tick.toFixed(6))).replace('-', '−'),
@@ -111,14 +101,13 @@
     for (const line of lines) if (line.width) drawWidth(ctx, h, line, line.width);
     for (const line of [...lines].sort((a, b) => rank(a) - rank(b))) {
       ctx.beginPath();
-      trace(ctx, s, line.values, scale, (value) => y(value, h), stepped);
+      trace(ctx, s, line.values, scale, (value) => y(value, h, line.range), line.stepped ?? false);
       ctx.strokeStyle = line.reference ? inks.band : line.colour;
-      ctx.setLineDash(line.dashed ? [5, 3] : []);
-      ctx.lineWidth = line.reference ? 6.5 : line.chosen ? 2 : line.dashed ? 1.4 : 1.1;
-      ctx.globalAlpha = line.reference || line.chosen ? 1 : line.second ? 0.5 : 0.85;
+      ctx.setLineDash(line.dash ?? []);
+      const weight = line.weight ?? 1.2;
+      ctx.lineWidth = line.reference ? 6.5 : line.chosen ? Math.max(2, weight + 0.4) : weight;
       ctx.stroke();
     }
-    ctx.globalAlpha = 1;
     ctx.setLineDash([]);
   }
 
@@ -131,7 +120,10 @@
     for (let i = first; i < last; i += step) steps.push(i);
     steps.push(last);
     const at = (i: number, side: 1 | -1) =>
-      ctx.lineTo(scale.x(s[i] ?? 0), y((line.values[i] as number) + side * (width[i] as number), h));
+      ctx.lineTo(
+        scale.x(s[i] ?? 0),
+        y((line.values[i] as number) + side * (width[i] as number), h, line.range),
+      );
     ctx.beginPath();
     for (const i of steps) at(i, 1);
     for (const i of steps.reverse()) at(i, -1);
@@ -142,7 +134,7 @@
     ctx.globalAlpha = 1;
   }
 
-  const rank = (line: Line) => (line.reference ? 0 : line.dashed ? 3 : line.chosen ? 2 : 1);
+  const rank = (line: Line) => (line.reference ? 0 : line.rebuilt ? 3 : line.chosen ? 2 : 1);
 </script>
 
 <div class="stave" style:width="{scale.width + margin}px">

@@ -1,13 +1,18 @@
-<!-- A lap of the line-up: its name and time in the left margin, its loss strip, its gap to the reference. -->
+<!-- A lap of the line-up: its name and time in the left margin, its loss strip, its gap to the reference; and what can be
+done with it. -->
 <script lang="ts">
+  import { EyeOff } from '@lucide/svelte';
   import type { DeskLap } from '$lib/api/client';
+  import { called, inFull } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
+  import { lossOf, type Measure } from '$lib/desk/order';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
   import { lapTime, signed, unitOf } from '$lib/quantities/units';
-  import { driverColour } from '$lib/draw/colours';
-  import { AXIS, NAMES, VALUES } from '$lib/score/measures';
+  import { nameInk } from '$lib/draw/inks';
+  import type { Measures } from '$lib/score/measures';
   import { mode } from '$lib/draw/mode.svelte';
+  import LapMenu from '$lib/score/LapMenu.svelte';
   import Strip from '$lib/score/Strip.svelte';
 
   import type { Scale } from '$lib/draw/scale';
@@ -18,57 +23,90 @@
     full: number;
     scale: Scale;
     moved: string | undefined;
+    measures: Measures;
     /** whether lap numbers are needed to tell laps apart */
     numbered: boolean;
+    /** of which part the loss is shown at the end */
+    by: Measure;
+    onmeasure: (key: string) => void;
+    onoff: (key: string) => void;
   }
-  let { desk, lap, full, scale, moved, numbered }: Props = $props();
+  let { desk, lap, full, scale, moved, measures, numbered, by, onmeasure, onoff }: Props = $props();
 
   const t = texts.compare;
   const isReference = $derived(lap.key === desk.lineUp?.reference);
+  const hidden = $derived(desk.hidden.includes(lap.key));
   const delta = $derived(unitOf('time', present.units));
+  const who = $derived(called(lap));
+  const narrow = $derived(measures.names < 80);
 </script>
 
-<button
-  type="button"
-  class="strip"
-  class:chosen={lap.key === desk.chosen}
-  aria-pressed={lap.key === desk.chosen}
-  title={t.lapOf(lap.driver.name, lap.number)}
-  onclick={() => (desk.chosen = lap.key)}
->
-  <span class="name" style:width="{NAMES + AXIS - 10}px">
-    <span class="who" style:color={isReference ? 'var(--muted)' : driverColour(lap.driver.colour, mode.dark)}
-      ><span class="called">{lap.driver.name}</span>{#if numbered}<span class="nth figure">{lap.number}</span
-        >{/if}</span
-    >
-    <span class="figure" class:best-all={lap.best_of_all} class:best-own={lap.best_of_run && !lap.best_of_all}
-      >{lapTime(lap.time_s)}</span
-    >
-  </span>
-  <span class="paint">
-    <Strip
-      rate={desk.curve(lap.key, 'sure_rate')}
-      {scale}
-      transform={moved}
-      {full}
-      height={18}
-      reference={isReference}
-    />
-  </span>
-  <span class="gap figure" style:width="{VALUES - 8}px"
-    >{isReference ? t.reference : signed(lap.delta_s, delta)}</span
+<div class="row" class:hidden style:height="{measures.row}px">
+  <button
+    type="button"
+    class="strip"
+    class:chosen={lap.key === desk.chosen}
+    aria-pressed={lap.key === desk.chosen}
+    title={inFull(lap)}
+    data-strip={lap.key}
+    onclick={() => (desk.chosen = lap.key)}
+    onkeydown={(event) => {
+      if (!event.altKey || (event.key !== 'ArrowUp' && event.key !== 'ArrowDown')) return;
+      event.preventDefault();
+      desk.move(lap.key, event.key === 'ArrowUp' ? -1 : 1);
+    }}
   >
-</button>
+    <span class="name" style:width="{measures.names + measures.axis - 10}px">
+      <span class="who" style:color={isReference ? 'var(--muted)' : nameInk(lap, mode.dark)}
+        ><span class="called">{who.name}</span>{#if numbered || lap.made}<span
+            class="nth"
+            class:figure={!lap.made}>{who.nth}</span
+          >{/if}</span
+      >
+      {#if !narrow}
+        <span
+          class="figure"
+          class:best-all={lap.best_of_all}
+          class:best-own={lap.best_of_run && !lap.best_of_all}>{lapTime(lap.time_s)}</span
+        >
+      {/if}
+    </span>
+    <span class="paint">
+      {#if hidden}
+        <span class="off muted" style:width="{scale.width}px"><EyeOff size={12} /></span>
+      {:else}
+        <Strip
+          rate={desk.curve(lap.key, 'sure_rate')}
+          {scale}
+          transform={moved}
+          {full}
+          height={measures.row - 4}
+          reference={isReference}
+          held={desk.held[lap.curves] ?? []}
+          sectors={by === 'lap' ? null : by}
+          splits={desk.lineUp?.layout.splits_m ?? []}
+        />
+      {/if}
+    </span>
+    <span class="gap figure" style:width="{measures.values - (narrow ? 4 : 34)}px"
+      >{isReference ? t.reference : signed(lossOf(lap, desk.reference, by), delta)}</span
+    >
+  </button>
+  {#if !narrow}<LapMenu {desk} {lap} {onmeasure} {onoff} />{/if}
+</div>
 
 <style>
+  .row {
+    display: flex;
+    align-items: center;
+    position: relative;
+  }
   .strip {
     display: flex;
     align-items: center;
-    width: 100%;
-    height: 22px;
+    height: 100%;
     text-align: left;
     cursor: pointer;
-    position: relative;
   }
   .strip .name {
     display: flex;
@@ -96,12 +134,25 @@
     margin-left: 4px;
     font-weight: 400;
   }
+  .nth:not(.figure) {
+    font-size: 12px;
+    font-stretch: 80%;
+  }
   .strip.chosen .paint {
     outline: 1.5px solid var(--ink);
     outline-offset: 0;
   }
   .strip.chosen .who {
     font-weight: 700;
+  }
+  .hidden .name {
+    opacity: 0.6;
+  }
+  .off {
+    display: block;
+    height: 18px;
+    padding: 3px 4px;
+    border-bottom: 1px dashed var(--rule);
   }
   .gap {
     margin-left: 8px;

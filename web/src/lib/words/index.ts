@@ -47,6 +47,10 @@ export const texts = {
   circuit: circuitTexts,
   laps: lapsTexts,
   compare: compareTexts,
+  channels: {
+    /** What has to be known to read a channel. */
+    remarks: { brake_pedal: 'Pedal travel: heights do not compare between days.' } as Record<string, string>,
+  },
   doubt: doubtTexts,
   keys: keyTexts,
 };

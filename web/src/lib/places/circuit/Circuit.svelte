@@ -8,7 +8,7 @@
   import { Outline } from '$lib/circuit/outline.svelte';
   import { Keeping } from '$lib/circuit/keeping.svelte';
   import { decodeCurves } from '$lib/desk/curves';
-  import { driverColour } from '$lib/draw/colours';
+  import { inkOf } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
   import { figure, unitOf } from '$lib/quantities/units';
   import { addressed, keepAddress } from '$lib/session/address.svelte';
@@ -140,10 +140,9 @@
       const values = curves.data.of(lap.curves, role);
       const line = {
         key: lap.key,
-        colour: driverColour(lap.driver.colour, mode.dark),
+        colour: inkOf(lap, 0, mode.dark).colour,
         reference: lap.key === reference && all.length > 1,
         chosen: false,
-        second: false,
       };
       return values ? [{ ...line, values }] : [];
     });

@@ -10,7 +10,7 @@ what can be moved, which run through all of it. -->
   import { Gestures } from '$lib/draw/gestures';
   import { scaleOf } from '$lib/draw/scale';
   import { ticks } from '$lib/draw/trace';
-  import { AXIS, NAMES } from '$lib/score/measures';
+  import { measuresFor } from '$lib/score/measures';
   import { pieces } from '$lib/desk/stretch';
   import { mode } from '$lib/draw/mode.svelte';
   import Stave, { type Line } from '$lib/score/Stave.svelte';
@@ -33,7 +33,8 @@ what can be moved, which run through all of it. -->
   const RIGHT = 14;
   let width = $state(0);
   let plain = $state<HTMLElement>();
-  const inner = $derived(Math.max(10, width - NAMES - AXIS - RIGHT));
+  const m = $derived(measuresFor(width));
+  const inner = $derived(Math.max(10, width - m.names - m.axis - RIGHT));
   const view = $derived(scaleOf(drafting.zoom, inner));
   const distance = $derived(unitOf('distance', present.units));
   const perMetre: Unit = { label: '1/km', factor: 1000, offset: 0, digits: 0 };
@@ -51,7 +52,6 @@ what can be moved, which run through all of it. -->
       colour: mode.inks.ink,
       reference: false,
       chosen: false,
-      second: false,
     },
   ]);
   const apexes = $derived((drafting.draft?.corners ?? []).map((corner) => corner.apex_m));
@@ -160,7 +160,7 @@ what can be moved, which run through all of it. -->
 </script>
 
 <div class="curves" bind:clientWidth={width} role="group" aria-label={t.curves}>
-  <div class="ruler" style:margin-left="{NAMES + AXIS}px" style:width="{inner}px">
+  <div class="ruler" style:margin-left="{m.names + m.axis}px" style:width="{inner}px">
     {#each drafting.draft?.corners ?? [] as corner (corner.name)}
       {@const left = view.x(corner.entry_m)}
       {@const right = view.x(corner.exit_m >= corner.entry_m ? corner.exit_m : drafting.length)}
@@ -179,7 +179,7 @@ what can be moved, which run through all of it. -->
     {/each}
   </div>
   <div class="rows">
-    <div class="zones" style:left="{NAMES + AXIS}px" style:width="{inner}px">
+    <div class="zones" style:left="{m.names + m.axis}px" style:width="{inner}px">
       {#each zones as [a, b], i (i)}
         {@const left = Math.max(view.x(a), 0)}
         {@const right = Math.min(view.x(b), inner)}
@@ -187,7 +187,7 @@ what can be moved, which run through all of it. -->
       {/each}
     </div>
     <div class="row">
-      <div class="title" style:width="{NAMES}px">
+      <div class="title" style:width="{m.names}px">
         <span class="label">{t.speed}</span>
         <span class="unit muted">{registry.unit('speed').label}</span>
         <span class="about muted">{note || t.speedOf}</span>
@@ -200,14 +200,14 @@ what can be moved, which run through all of it. -->
           bars={apexes}
           unit={registry.unit('speed')}
           height={SPEED_PX}
-          margin={AXIS}
+          margin={m.axis}
         />
       {:else}
         <div style:height="{SPEED_PX}px"></div>
       {/if}
     </div>
     <div class="row">
-      <div class="title" style:width="{NAMES}px">
+      <div class="title" style:width="{m.names}px">
         <span class="label">{t.curvature}</span>
         <span class="unit muted">{perMetre.label}</span>
         <span class="about muted">+ {t.left}, − {t.right}</span>
@@ -219,13 +219,13 @@ what can be moved, which run through all of it. -->
         bars={apexes}
         unit={perMetre}
         height={CURVATURE_PX}
-        margin={AXIS}
+        margin={m.axis}
         zero
       />
     </div>
     {#if s && heights.length}
       <div class="row">
-        <div class="title" style:width="{NAMES}px">
+        <div class="title" style:width="{m.names}px">
           <span class="label">{registry.label('altitude')}</span>
           <span class="unit muted">{registry.unit('altitude').label}</span>
         </div>
@@ -236,7 +236,7 @@ what can be moved, which run through all of it. -->
           bars={apexes}
           unit={registry.unit('altitude')}
           height={70}
-          margin={AXIS}
+          margin={m.axis}
         />
       </div>
     {/if}
@@ -244,7 +244,7 @@ what can be moved, which run through all of it. -->
     <div
       class="plain"
       bind:this={plain}
-      style:left="{NAMES + AXIS}px"
+      style:left="{m.names + m.axis}px"
       style:width="{inner}px"
       role="group"
       tabindex="0"
@@ -258,14 +258,14 @@ what can be moved, which run through all of it. -->
       use:zoomWheel
     ></div>
     {#if drafting.cursor !== null && view.x(drafting.cursor) >= 0 && view.x(drafting.cursor) <= inner}
-      <span class="cursor" style:left="{NAMES + AXIS + view.x(drafting.cursor)}px"></span>
+      <span class="cursor" style:left="{m.names + m.axis + view.x(drafting.cursor)}px"></span>
     {/if}
     {#each shown as handle (handle.id)}
       <button
         type="button"
         class="bar {handle.kind} {handle.end ?? ''}"
         class:held={drafting.held === handle.id}
-        style:left="{NAMES + AXIS + view.x(handle.place)}px"
+        style:left="{m.names + m.axis + view.x(handle.place)}px"
         role="slider"
         aria-label={said(handle)}
         aria-valuemin={0}
@@ -286,7 +286,7 @@ what can be moved, which run through all of it. -->
       </button>
     {/each}
   </div>
-  <div class="foot" style:margin-left="{NAMES + AXIS}px" style:width="{inner}px">
+  <div class="foot" style:margin-left="{m.names + m.axis}px" style:width="{inner}px">
     {#each marks as mark (mark)}
       {@const x = view.x(mark / distance.factor)}
       {#if x > 6 && x < inner - 6}<span class="metre figure muted" style:left="{x}px">{mark}</span>{/if}

@@ -1,5 +1,6 @@
 <!-- What one takes away: the map on a page, and the layout as a file. -->
 <script lang="ts">
+  import { inFull } from '$lib/desk/called';
   import { FileDown } from '@lucide/svelte';
   import type { DeskLap, Ground } from '$lib/api/client';
   import { present } from '$lib/session/present.svelte';
@@ -30,7 +31,7 @@
       <select class="select" bind:value={lap}>
         <option value="">{t.noLap}</option>
         {#each laps as own (own.key)}
-          <option value={own.key}>{own.driver.name}, {t.lap(own.number)}, {lapTime(own.time_s)}</option>
+          <option value={own.key}>{inFull(own)}, {lapTime(own.time_s)}</option>
         {/each}
       </select>
     </label>

@@ -2,7 +2,8 @@
 <script lang="ts">
   import type { Desk } from '$lib/desk/desk.svelte';
   import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
-  import { driverColour } from '$lib/draw/colours';
+  import { called, inFull, needsNumber } from '$lib/desk/called';
+  import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
@@ -16,22 +17,23 @@
   const sectors = $derived((desk.lineUp?.layout.splits_m.length ?? 0) + 1);
   const best = $derived(
     Array.from({ length: sectors }, (_, i) =>
-      Math.min(...desk.laps.map((lap) => lap.sector_times_s[i] ?? Infinity)),
+      // Nobody drove a made lap: the marks are the others'.
+      Math.min(...desk.laps.map((lap) => (lap.made ? Infinity : (lap.sector_times_s[i] ?? Infinity)))),
     ),
   );
-  const shared = $derived(new Set(desk.laps.map((lap) => lap.driver.id)).size < desk.laps.length);
+  const shared = $derived(needsNumber(desk.laps));
   const says = $derived.by(() => {
     const lap = desk.chosenLap;
     const reference = desk.reference;
     if (!lap || !reference) return '';
-    if (lap.key === reference.key) return t.isReference(lap.driver.name, lap.number);
+    if (lap.key === reference.key) return t.isReference(inFull(lap));
     const say = lap.delta_s >= 0 ? t.losesOverall : t.gainsOverall;
+    const same = !reference.made && reference.driver?.id === lap.driver?.id;
     return say(
-      lap.driver.name,
-      lap.number,
+      inFull(lap),
       figure(Math.abs(lap.delta_s), time),
       figure(2 * lap.delta_u_s, time),
-      reference.driver.id === lap.driver.id ? t.itsLap(reference.number) : reference.driver.name,
+      same ? t.itsLap(reference.number ?? 0) : inFull(reference),
     );
   });
 </script>
@@ -49,21 +51,22 @@
       </tr>
     </thead>
     <tbody>
-      {#each desk.laps as lap (lap.key)}
+      {#each desk.shown as lap (lap.key)}
+        {@const who = called(lap)}
         <tr class:chosen={lap.key === desk.chosen} onclick={() => (desk.chosen = lap.key)}>
           <th
             scope="row"
-            style:color={lap.key === desk.lineUp?.reference
-              ? 'var(--muted)'
-              : driverColour(lap.driver.colour, mode.dark)}
+            style:color={lap.key === desk.lineUp?.reference ? 'var(--muted)' : nameInk(lap, mode.dark)}
             ><span class="who"
-              ><span class="called">{lap.driver.name}</span>{#if shared}&nbsp;{lap.number}{/if}</span
+              ><span class="called">{who.name}</span>{#if shared}&nbsp;{who.nth}{/if}</span
             >{#if lap.differs.length}<span class="other" title={inWords(lap.differs)}
                 >{inWords(lap.differs)}</span
               >{/if}</th
           >
           {#each lap.sector_times_s as sector, i (i)}
-            <td class="num figure"><span class:best-all={sector === best[i]}>{sector.toFixed(2)}</span></td>
+            <td class="num figure"
+              ><span class:best-all={!lap.made && sector === best[i]}>{sector.toFixed(2)}</span></td
+            >
           {/each}
           <td class="num figure"><span class:best-all={lap.best_of_all}>{lapTime(lap.time_s)}</span></td>
         </tr>

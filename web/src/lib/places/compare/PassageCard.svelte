@@ -3,7 +3,8 @@
   import type { Card, CardFigures } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
   import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
-  import { driverColour } from '$lib/draw/colours';
+  import { called, inFull, needsNumber } from '$lib/desk/called';
+  import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
   import PriceBar from '$lib/places/compare/PriceBar.svelte';
@@ -26,7 +27,7 @@
   const time = $derived(unitOf('time', present.units));
   const passage = $derived(desk.passages.find((p) => p.name === card.passage));
   const base = $derived(card.figures.find((row) => row.lap === desk.reference?.curves));
-  const shared = $derived(new Set(desk.laps.map((lap) => lap.driver.id)).size < desk.laps.length);
+  const shared = $derived(needsNumber(desk.laps));
   const chosen = $derived(card.figures.find((row) => row.lap === desk.chosenLap?.curves));
   const isReference = $derived(desk.chosen === desk.lineUp?.reference);
   const words = $derived(pieces(chosen?.says ?? [], present.units));
@@ -34,7 +35,7 @@
   /** Whether it was the lap or the reference: the same lap beside other measures. */
   const standing = $derived.by(() => {
     if (!chosen || !desk.reference) return [];
-    const reference = `${desk.reference.driver.name}, ${t.lap.toLowerCase()} ${desk.reference.number}`;
+    const reference = inFull(desk.reference);
     return [
       ...(isReference ? [] : [{ name: t.standing.reference(reference), gap: chosen.loss_s }]),
       ...(habit && habit.of > 1
@@ -72,11 +73,11 @@
     >
   </h2>
   <p class="says">
-    {#if isReference && desk.reference}{t.isReference(desk.reference.driver.name, desk.reference.number)}{/if}
+    {#if isReference && desk.reference}{t.isReference(inFull(desk.reference))}{/if}
     {#each words as part, i (i)}{#if part.figure}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
   {#if desk.chosenLap?.differs.length}
-    <p class="muted small">{t.besides(desk.chosenLap.driver.name, inWords(desk.chosenLap.differs))}</p>
+    <p class="muted small">{t.besides(called(desk.chosenLap).name, inWords(desk.chosenLap.differs))}</p>
   {/if}
   <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
@@ -112,10 +113,9 @@
             onclick={() => (desk.chosen = lap.key)}
           >
             <th scope="row">
-              <button
-                type="button"
-                style:color={isReference ? 'var(--muted)' : driverColour(lap.driver.colour, mode.dark)}
-                ><span class="called">{lap.driver.name}</span>{#if shared}&nbsp;{lap.number}{/if}</button
+              <button type="button" style:color={isReference ? 'var(--muted)' : nameInk(lap, mode.dark)}
+                ><span class="called">{called(lap).name}</span>{#if shared}&nbsp;{called(lap)
+                    .nth}{/if}</button
               >
             </th>
             {#if isReference}

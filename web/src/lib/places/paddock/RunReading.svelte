@@ -33,7 +33,11 @@
     const laps = [...new Set([day.reference, own.lap])];
     return `/compare?${writePlace({
       laps, reference: day.reference, run: null, event: null, chosen: own.lap, passage: own.passage, stretch: null,
-      zoom: null, cursor: null, without: null, staves: null, version: null,
+      zoom: null, cursor: null, without: null,
+      until: null,
+      hidden: [],
+      corner: null,
+      full: null, staves: null, version: null,
     })}`; // prettier-ignore
   });
 </script>

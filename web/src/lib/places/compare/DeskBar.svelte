@@ -1,0 +1,104 @@
+<!-- What can be done with the whole desk. -->
+<script lang="ts">
+  import { Bookmark, ListPlus, Minimize2, Rows3, Target } from '@lucide/svelte';
+  import type { Desk } from '$lib/desk/desk.svelte';
+  import { texts } from '$lib/words';
+
+  interface Props {
+    desk: Desk;
+    full: number;
+    onopen: (what: 'laps' | 'reference' | 'staves' | 'kept' | 'keys') => void;
+    onadd: (key: string) => void;
+  }
+  let { desk, full, onopen, onadd }: Props = $props();
+
+  const t = texts.compare;
+  const SCALES = [0.05, 0.1, 0.2, 0.4, 0.8].map((hundred) => hundred / 100);
+  /** The median of what lies here: of one driver that driver's of the day, of several that of the laps. */
+  const median = $derived.by(() => {
+    const driven = desk.laps.filter((lap) => !lap.made);
+    const drivers = new Set(driven.map((lap) => lap.driver?.id));
+    const own = drivers.size === 1 ? driven[0]?.driver : null;
+    const key = own ? `median-d${own.id}e${desk.lineUp?.event.id ?? 0}` : 'median-desk';
+    if (driven.length < 2 || desk.laps.some((lap) => lap.key === key)) return null;
+    return { key, says: own ? t.addOwnMedian(own.name) : t.addMedian };
+  });
+  const said = (rate: number): string => t.scale.full((rate * 100).toFixed(2));
+</script>
+
+<div class="bar">
+  <button type="button" class="may" onclick={() => onopen('laps')}
+    ><ListPlus size={15} />{t.changeLaps}</button
+  >
+  <button type="button" class="may" onclick={() => onopen('reference')}
+    ><Target size={15} />{t.against.change}</button
+  >
+  <button type="button" class="may" onclick={() => onopen('kept')}><Bookmark size={15} />{t.kept.open}</button
+  >
+  {#if median}
+    <button type="button" class="may" onclick={() => onadd(median.key)}>{median.says}</button>
+  {/if}
+  {#if desk.hidden.length}
+    <button type="button" class="may" onclick={() => (desk.hidden = [])}>{t.order.all}</button>
+  {/if}
+  {#if desk.zoomed}
+    <button type="button" class="may" onclick={() => desk.whole()}><Minimize2 size={15} />{t.wholeLap}</button
+    >
+  {/if}
+  <span class="grow"></span>
+  <select
+    class="select"
+    aria-label={t.scale.title}
+    title={t.scale.title}
+    value={desk.full === null ? '' : String(desk.full)}
+    onchange={(event) => (desk.full = event.currentTarget.value ? Number(event.currentTarget.value) : null)}
+  >
+    <option value="">{t.scale.auto(said(full))}</option>
+    {#each SCALES as rate (rate)}<option value={String(rate)}>{said(rate)}</option>{/each}
+    {#if desk.full !== null && !SCALES.includes(desk.full)}<option value={String(desk.full)}
+        >{said(desk.full)}</option
+      >{/if}
+  </select>
+  <button type="button" class="may" onclick={() => onopen('staves')}
+    ><Rows3 size={15} />{t.staves.change}</button
+  >
+  <button type="button" class="may" onclick={() => onopen('keys')}>{t.keys}&nbsp;<kbd>?</kbd></button>
+</div>
+
+<style>
+  .bar {
+    display: flex;
+    flex-wrap: wrap;
+    gap: 4px 6px;
+    align-items: center;
+    margin-bottom: 4px;
+  }
+  .bar .may {
+    min-height: 28px;
+    padding: 0.1rem 0.55rem;
+    font-size: 13px;
+    max-width: 240px;
+    overflow: hidden;
+    text-overflow: ellipsis;
+    white-space: nowrap;
+  }
+  .select {
+    width: auto;
+    max-width: 190px;
+    height: 28px;
+    padding: 0 26px 0 8px;
+    font-size: 12.5px;
+  }
+  .grow {
+    flex: 1;
+  }
+  kbd {
+    font-family: var(--mono);
+    font-stretch: 75%;
+    font-size: 0.85em;
+    border: 1px solid var(--rule);
+    border-radius: 3px;
+    padding: 0 5px;
+    background: var(--paper);
+  }
+</style>

@@ -1,0 +1,83 @@
+<!-- The left page: the map with one lap's loss, and the words and figures of the stretch, or of the whole lap. -->
+<script lang="ts">
+  import { Minimize2, ZoomIn } from '@lucide/svelte';
+  import type { Desk } from '$lib/desk/desk.svelte';
+  import TrackMap from '$lib/map/TrackMap.svelte';
+  import type { answersOf } from '$lib/places/compare/answers.svelte';
+  import LapSheet from '$lib/places/compare/LapSheet.svelte';
+  import PassageCard from '$lib/places/compare/PassageCard.svelte';
+  import Trouble from '$lib/parts/Trouble.svelte';
+  import { texts } from '$lib/words';
+
+  interface Props {
+    desk: Desk;
+    full: number;
+    answers: ReturnType<typeof answersOf>;
+  }
+  let { desk, full, answers }: Props = $props();
+
+  const t = texts.compare;
+  const { card, without } = $derived({ card: answers.card, without: answers.without });
+  const hundredth = $derived((full * 100).toFixed(2));
+</script>
+
+{#if desk.lineUp}
+  <TrackMap
+    layout={desk.lineUp.layout}
+    rate={desk.chosen && desk.chosen !== desk.lineUp.reference
+      ? desk.curve(desk.chosen, 'sure_rate')
+      : undefined}
+    {full}
+    part={desk.part}
+    cursor={desk.cursor}
+    width={316}
+    height={248}
+    label={t.map}
+    onplace={(s) => (desk.cursor = s)}
+  />
+{/if}
+<p class="legend muted">
+  <span>{t.gaining}</span><span class="scale"></span><span>{t.losing}</span><span class="figure"
+    >{hundredth} {t.per100}</span
+  >
+</p>
+{#if desk.part}
+  {#if card.error}<Trouble error={card.error} again={() => void card.refetch()} />{/if}
+  {#if card.data}
+    {#if desk.without && without.error}<Trouble error={without.error} />{/if}
+    <PassageCard {desk} card={card.data} won={without.data?.won_s ?? null} />
+  {/if}
+  <div class="acts">
+    <button type="button" class="may" onclick={() => desk.open()}><ZoomIn size={15} />{t.open}</button>
+    <button
+      type="button"
+      class="may"
+      onclick={() => {
+        desk.whole();
+        desk.clear();
+      }}><Minimize2 size={15} />{t.back}</button
+    >
+  </div>
+{:else}
+  <LapSheet {desk} />
+{/if}
+
+<style>
+  .legend {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+    font-size: 11px;
+    margin: 0 0 10px;
+  }
+  .scale {
+    width: 84px;
+    height: 7px;
+    background: linear-gradient(to right, var(--gain), var(--strip), var(--loss));
+  }
+  .acts {
+    display: flex;
+    gap: 8px;
+    margin-top: 12px;
+  }
+</style>

@@ -1,0 +1,133 @@
+// What the server answers about the laps on the desk: curves, the card, doubts, held-up parts. Each fails by itself.
+import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+import { api, ApiProblem, done, fetchCurves } from '$lib/api/client';
+import { keys } from '$lib/api/keys';
+import { alongPart, decodeCurves } from '$lib/desk/curves';
+import { OWN, type Desk } from '$lib/desk/desk.svelte';
+import { present } from '$lib/session/present.svelte';
+
+/**
+ * Asks whenever laps, reference, stretch or staves change, and hands the answers to the desk.
+ *
+ * @param desk what lies on it
+ * @param gone an analysis was replaced while the page was open: the line-up has to be asked for anew
+ */
+export function answersOf(desk: Desk, gone: () => void) {
+  // Laps of analyses, which never change: what is cached under them is right for ever, in whatever order they lie.
+  const laps = $derived(
+    desk.laps
+      .map((lap) => lap.curves)
+      .sort()
+      .join(','),
+  );
+  const base = $derived(desk.reference?.curves ?? '');
+  const ready = $derived(laps !== '' && base !== '');
+  const roles = $derived([
+    ...desk.roles.filter((role) => !OWN.includes(role)),
+    ...(desk.roles.includes('offset_gap') && !desk.roles.includes('offset') ? ['offset'] : []),
+  ]);
+  const asked = $derived([...roles].sort().map(encodeURIComponent).join(','));
+  const part = $derived(desk.settled);
+  const where = (of: typeof part) =>
+    of?.passage ? { passage: of.passage } : { from_m: of?.from ?? 0, to_m: of?.to ?? 0 };
+
+  const curves = createQuery(() => ({
+    queryKey: keys.curves(present.build, laps, base, asked),
+    queryFn: async ({ signal }) =>
+      decodeCurves(await fetchCurves({ laps, reference: base, roles: asked, build: present.build }, signal)),
+    enabled: ready,
+    staleTime: Infinity,
+    gcTime: 60_000,
+    placeholderData: keepPreviousData,
+    structuralSharing: false,
+  }));
+  $effect(() => {
+    // What could not be had takes nothing away that is on show.
+    if (curves.data) desk.curves = curves.data;
+  });
+  $effect(() => {
+    if (curves.error instanceof ApiProblem && curves.error.status === 404) gone();
+  });
+
+  // Asked for when a stretch has come to rest, not while it is dragged; what is outdated is aborted.
+  const card = createQuery(() => ({
+    queryKey: keys.card(laps, base, part, desk.corner),
+    queryFn: ({ signal }) => {
+      const corner = part?.passage && desk.corner ? { corner: desk.corner } : {};
+      const query = { laps, reference: base, ...where(part), ...corner };
+      return done(api.GET('/api/card', { params: { query }, signal }));
+    },
+    enabled: ready && part !== null,
+    placeholderData: keepPreviousData,
+  }));
+
+  // The chosen lap as it would be without one cause of its loss; causes are named by the figures of the card's corner.
+  const own = $derived(desk.chosenLap?.curves ?? '');
+  const corner = $derived(part?.passage && !card.isPlaceholderData ? (card.data?.corner ?? null) : null);
+  const without = createQuery(() => ({
+    queryKey: keys.without(own, base, part, corner, desk.without),
+    queryFn: ({ signal }) => {
+      const query = {
+        laps: own,
+        reference: base,
+        cause: desk.without ?? '',
+        ...where(part),
+        ...(corner ? { corner } : {}),
+      };
+      return done(api.GET('/api/card/without', { params: { query }, signal }));
+    },
+    enabled:
+      own !== '' &&
+      base !== '' &&
+      part !== null &&
+      desk.without !== null &&
+      card.data !== undefined &&
+      !card.isPlaceholderData,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  }));
+  $effect(() => {
+    const found = desk.without ? without.data : undefined;
+    desk.rebuilt = found && desk.curves ? alongPart(desk.curves.s, found.s_m, found.speed) : null;
+  });
+
+  // Where the delta starts is part of its doubt: asked for when the stretch rests.
+  const from = $derived(part?.from ?? 0);
+  const doubt = createQuery(() => ({
+    queryKey: keys.doubt(present.build, laps, base, from),
+    queryFn: async ({ signal }) => {
+      const query = { laps, reference: base, from_m: from, build: present.build };
+      return { from, of: await done(api.GET('/api/doubt', { params: { query }, signal })) };
+    },
+    enabled: ready,
+    staleTime: Infinity,
+    gcTime: 60_000,
+  }));
+  $effect(() => {
+    desk.doubt = doubt.data ?? null;
+  });
+
+  const held = createQuery(() => ({
+    queryKey: keys.heldUp(laps),
+    queryFn: ({ signal }) => done(api.GET('/api/held-up', { params: { query: { laps } }, signal })),
+    enabled: ready,
+    placeholderData: keepPreviousData,
+  }));
+  $effect(() => {
+    desk.held = Object.fromEntries(
+      (held.data?.laps ?? []).map((lap) => [lap.lap, lap.parts as [number, number][]]),
+    );
+  });
+
+  return {
+    get curves() {
+      return curves;
+    },
+    get card() {
+      return card;
+    },
+    get without() {
+      return without;
+    },
+  };
+}
