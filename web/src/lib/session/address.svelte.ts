@@ -18,8 +18,8 @@ export interface Walk {
   /** what is chosen, in a word: where it changes, going back leads to what was chosen before; everything else that the
    * address says changes along with the present entry */
   chosen: () => string;
-  /** the address was changed by going back or forward, or by a link: show what it says */
-  follow: () => void;
+  /** the address was changed by going back or forward, or by a link: show what it says; whether that is done at once */
+  follow: () => boolean;
 }
 
 /**
@@ -65,7 +65,7 @@ export function keepAddress(place: string, query: () => string | null, walk?: Wa
   function follow(): void {
     drop();
     written = null;
-    walk?.follow();
+    if (walk?.follow()) written = walk.chosen();
   }
 
   // Going back or forward has changed the browser's entry already; what is pending would be written into the wrong one.

@@ -23,6 +23,8 @@ export const compareTexts = {
     n === 1
       ? 'One lap of this address is not there any more; the others are shown.'
       : `${n} laps of this address are not there any more; the others are shown.`,
+  noConnection:
+    'There is no connection. What lay on the desk before is still shown; what was asked for follows by itself.',
   stays: 'What lay on the desk before is still shown.',
   order: {
     title: 'Order',

@@ -115,11 +115,13 @@
       const place = readPlace(addressed());
       staves.show(place.staves);
       const same = place.laps.join() === desk.laps.map((lap) => lap.key).join();
-      if (desk.lineUp && same && place.reference === desk.lineUp.reference) desk.lay(desk.lineUp, place);
-      else {
-        wanted = place;
-        asked = askedBy(place);
+      if (desk.lineUp && same && place.reference === desk.lineUp.reference) {
+        desk.lay(desk.lineUp, place);
+        return true;
       }
+      wanted = place;
+      asked = askedBy(place);
+      return false;
     },
   });
 
@@ -212,6 +214,8 @@
     {#if lineUp.error}
       <Trouble error={lineUp.error} again={() => void lineUp.refetch()} />
       <p class="muted" role="status">{t.stays}</p>
+    {:else if lineUp.isPaused}
+      <p class="muted" role="status">{t.noConnection}</p>
     {/if}
     {#if old}
       <p class="muted" role="status">

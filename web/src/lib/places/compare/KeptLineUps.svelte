@@ -66,6 +66,7 @@
   const replace = (row: KeptLineUp): Promise<void> =>
     doing(async () => {
       await done(api.PATCH('/api/line-ups/{line_up_id}', { params: of(row), body: { address: here() } }));
+      open = false;
       noteUndo(t.replaced(row.name), async () => {
         await done(
           api.PATCH('/api/line-ups/{line_up_id}', { params: of(row), body: { address: row.address } }),
@@ -77,6 +78,8 @@
   const forget = (row: KeptLineUp): Promise<void> =>
     doing(async () => {
       await done(api.DELETE('/api/line-ups/{line_up_id}', { params: of(row) }));
+      // The note with its way back lies outside of the dialog.
+      open = false;
       noteUndo(t.forgotten(row.name), async () => {
         await done(api.POST('/api/line-ups', { body: { event, name: row.name, address: row.address } }));
         await again();

@@ -1,0 +1,230 @@
+"""The desk is its address: back and forward walk through what was chosen, and what fails takes away only itself."""
+
+import re
+from urllib.parse import parse_qs, urlsplit
+
+from playwright.sync_api import Page, expect
+
+from tests.browser.conftest import sign_in
+from tests.browser.test_laying_out import on_the_desk
+from tests.day import Day
+
+
+def told(page: Page, name: str) -> str | None:
+    return parse_qs(urlsplit(page.url).query).get(name, [None])[0]
+
+
+def rests(page: Page, name: str, pattern: str) -> None:
+    """The address says something of what was chosen."""
+    page.wait_for_url(re.compile(rf"[?&]{name}={pattern}"))
+
+
+def test_back_and_forward_walk_through_selections(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    page.keyboard.press(".")
+    rests(page, "passage", "P1")
+    page.keyboard.press(".")
+    rests(page, "passage", "P2")
+    page.keyboard.press("h")
+    rests(page, "hidden", r"\d+-")
+    expect(page.locator(".row.hidden")).to_have_count(1)
+
+    page.go_back()
+    expect(page.locator(".row.hidden")).to_have_count(0)
+    expect(page.locator(".card h2")).to_contain_text("Passage 2")
+    page.go_back()
+    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+    page.go_back()
+    expect(page.get_by_role("heading", name="Whole lap")).to_be_visible()
+    page.go_forward()
+    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+    # What is chosen from here goes on from here.
+    chosen = told(page, "lap")
+    page.keyboard.press("n")
+    page.wait_for_url(lambda url: f"lap={chosen}&" not in url)
+    page.go_back()
+    page.wait_for_url(lambda url: f"lap={chosen}&" in url)
+    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+
+    # Moving the cursor is no step: one back, and the stretch is another.
+    page.get_by_role("application").focus()
+    for _ in range(5):
+        page.keyboard.press("ArrowRight")
+    page.wait_for_timeout(600)
+    page.go_back()
+    expect(page.get_by_role("heading", name="Whole lap")).to_be_visible()
+
+
+def test_an_address_that_was_sent_opens_just_that(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    laps, reference = told(page, "laps"), told(page, "ref")
+    gone = f"{laps.split('-')[0]}-99999"
+    page.goto(
+        f"/compare?laps={laps},{gone},median-desk&ref={reference}&stretch=500-900&at=700&until=600"
+        "&staves=speed*gear,throttle&scale=20"
+    )
+    expect(page.locator(".strip")).to_have_count(3)
+    expect(page.get_by_text("One lap of this address is not there any more")).to_be_visible()
+    expect(page.locator(".strip", has_text="median")).to_be_visible()
+    expect(page.get_by_role("region", name="Speed, Gear")).to_be_visible()
+    expect(page.locator(".here")).to_contain_text("from there")
+    expect(page.locator(".card h2")).to_contain_text("500 to 900 m")
+    expect(page.get_by_label("Scale of colour")).to_have_value("0.002")
+    page.wait_for_timeout(600)
+    assert told(page, "staves") == "speed*gear,throttle"
+    assert told(page, "until") == "600"
+
+
+def test_what_fails_takes_away_only_itself(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    strips = page.locator(".strip")
+    count = strips.count()
+    reference = told(page, "ref")
+    shown = page.get_by_text(re.compile("What lay on the desk before is still shown"))
+    # The server does not answer.
+    page.route("**/api/desk?*", lambda route: route.abort())
+    page.route("**/api/card?*", lambda route: route.abort())
+    page.keyboard.press("v")
+    expect(shown).to_be_visible(timeout=30_000)
+    expect(strips).to_have_count(count)
+    expect(page.get_by_role("region", name="Speed")).to_be_visible()
+    page.keyboard.press(".")
+    expect(page.get_by_role("alert").nth(1)).to_be_visible(timeout=30_000)
+    expect(strips).to_have_count(count)
+    page.unroute("**/api/desk?*")
+    page.unroute("**/api/card?*")
+    page.get_by_role("main").get_by_role("button", name="Try again").first.click()
+    expect(shown).to_have_count(0)
+    page.wait_for_url(lambda url: f"ref={reference}&" not in url)
+    assert told(page, "ref") != reference
+    # Without any connection what was asked for waits, and says so.
+    page.context.set_offline(True)
+    page.keyboard.press("n")
+    page.keyboard.press("v")
+    expect(page.get_by_text("There is no connection.")).to_be_visible()
+    expect(strips).to_have_count(count)
+    page.context.set_offline(False)
+    expect(page.get_by_text("There is no connection.")).to_have_count(0)
+    page.wait_for_url(lambda url: f"ref={reference}&" in url)
+
+
+def test_staves_are_chosen_by_keyboard_and_remembered(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    page.keyboard.press("s")
+    dialog = page.get_by_role("dialog", name="Staves")
+    dialog.get_by_role("button", name="Braking").focus()
+    page.keyboard.press("Enter")
+    dialog.get_by_label("Find a channel").fill("grip")
+    page.keyboard.press("Tab")
+    page.keyboard.press("Enter")
+    dialog.get_by_role("button", name="Draw Grip used in the stave above").click()
+    dialog.get_by_label("Name of this set").fill("Brakes and grip")
+    page.keyboard.press("Enter")
+    expect(dialog.get_by_role("button", name="Brakes and grip", exact=True)).to_be_visible()
+    with page.expect_response(lambda answer: answer.request.method == "PUT" and "/api/staves" in answer.url):
+        dialog.get_by_role("button", name="First look").click()
+        dialog.get_by_role("button", name="Brakes and grip", exact=True).click()
+    page.keyboard.press("Escape")
+    stave = page.get_by_role("region", name=re.compile("Along the path, Grip used"))
+    expect(stave).to_be_visible()
+    page.goto("/compare")
+    expect(stave).to_be_visible(timeout=30_000)
+    assert told(page, "staves") is None
+    page.keyboard.press("s")
+    with page.expect_response(lambda answer: answer.request.method == "PUT" and "/api/staves" in answer.url):
+        dialog.get_by_role("button", name="First look").click()
+
+
+def test_a_line_up_is_kept_and_opened_again(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    # Against the best passages of the day, Ines alone, with a passage marked.
+    page.get_by_role("button", name="Measure against").click()
+    page.get_by_role("button", name="All, best passages of the day").click()
+    expect(page.locator(".strip").first).to_contain_text("best passages")
+    expect(page.locator(".strip").first).to_contain_text("ref.")
+    page.locator(".strip", has_text="Ines").first.click()
+    page.keyboard.press("j")
+    page.keyboard.press(".")
+    rests(page, "passage", "P1")
+    page.get_by_role("button", name="Kept …").click()
+    dialog = page.get_by_role("dialog", name="Kept line-ups")
+    name = "Ines against the best of all, written out so that it is far too long for any list"
+    dialog.get_by_label("Name of this line-up").fill(name)
+    page.keyboard.press("Enter")
+    expect(dialog.get_by_role("button", name=name).first).to_be_visible()
+    page.keyboard.press("Escape")
+    wanted = page.url
+    page.goto("/compare")
+    expect(page.locator(".strip", has_text="best passages")).to_have_count(0)
+    rests(page, "laps", r"\d+-")
+    page.get_by_role("button", name="Kept …").click()
+    dialog.locator(f"[data-line-up='{name}']").click()
+    expect(page.locator(".strip", has_text="best passages")).to_be_visible()
+    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+    for key in ("laps", "ref", "lap", "passage", "hidden"):
+        page.wait_for_timeout(300)
+        assert told(page, key) == parse_qs(urlsplit(wanted).query).get(key, [None])[0], key
+    page.get_by_role("button", name="Kept …").click()
+    dialog.get_by_role("button", name=f"Forget: {name}").click()
+    expect(dialog).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    page.get_by_role("button", name="Kept …").click()
+    expect(dialog.locator(f"[data-line-up='{name}']")).to_be_visible()
+    dialog.get_by_role("button", name=f"Forget: {name}").click()
+
+
+def test_order_and_colour_from_a_laps_menu(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    page.get_by_role("button", name="Median of these laps").click()
+    strips = page.locator(".strip")
+    expect(strips.filter(has_text="median")).to_be_visible()
+    last = strips.last
+    own = last.get_attribute("data-strip")
+    last.focus()
+    page.keyboard.press("Alt+ArrowUp")
+    expect(strips.nth(strips.count() - 2)).to_have_attribute("data-strip", own)
+    expect(page.locator(f"[data-strip='{own}']")).to_be_focused()
+    page.get_by_label("Loss in").select_option(label="Sector 2")
+    page.get_by_role("button", name="Quickest first").click()
+    gaps = [
+        float(text.replace("−", "-").replace("+", ""))
+        for text in page.locator(".strip .gap").all_inner_texts()
+        if text != "ref."
+    ]
+    assert gaps == sorted(gaps)
+    who = strips.filter(has_text="Ines").first.locator(".who")
+    before = who.evaluate("node => getComputedStyle(node).color")
+    page.get_by_role("button", name=re.compile("What to do with Ines")).first.click()
+    page.get_by_role("menuitem", name="Colour 11").click()
+    expect(who).not_to_have_css("color", before)
+    page.get_by_role("button", name="Undo").first.click()
+    expect(who).to_have_css("color", before)
+
+
+def test_a_narrow_screen_has_strips_a_stave_and_the_card(page: Page, day: Day) -> None:
+    from tests.browser.conftest import EMAIL, PASSWORD
+
+    sign_in(page, EMAIL, PASSWORD)
+    on_the_desk(page, day)
+    page.set_viewport_size({"width": 390, "height": 844})
+    page.keyboard.press(".")
+    expect(page.locator(".card h2")).to_contain_text("Passage")
+    strip = page.locator(".strip .paint").first
+    box = strip.bounding_box()
+    assert box is not None
+    assert box["width"] > 190, box
+    assert page.evaluate("document.documentElement.scrollWidth") <= 390
+    row = page.locator(".strip").first.bounding_box()
+    assert row is not None
+    assert row["height"] >= 24
