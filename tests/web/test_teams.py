@@ -37,6 +37,9 @@ GET    /api/actions                                        + + + - e 0 0
 POST   /api/actions/<int:action_id>/undo                   + + - - ? 0 0
 GET    /api/card                                           + + + ? ? 0 0
 GET    /api/card/without                                   + + + ? ? 0 0
+GET    /api/card/figures                                   + + + ? ? 0 0
+GET    /api/beside                                         + + + ? ? 0 0
+GET    /api/stretches                                      + + + ? ? 0 0
 GET    /api/choices                                        + + + ? ? 0 0
 GET    /api/curves                                         + + + ? ? 0 0
 GET    /api/desk                                           + + + ? ? 0 0
@@ -288,6 +291,9 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/curves": f"?laps={curves}&reference={base}",
         "/api/doubt": f"?laps={curves}&reference={base}",
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",
+        "/api/card/figures": f"?laps={curves}&reference={base}&passage=P1",
+        "/api/beside": f"?laps={curves.split(',')[1]}&reference={base}",
+        "/api/stretches": f"?laps={curves.split(',')[1]}&reference={base}",
         "/api/card/without": f"?laps={curves.split(',')[1]}&reference={base}&passage=P1&cause=soft_brake",
         "/api/held-up": f"?laps={curves}",
         "/api/line-ups": f"?event={ids['event_id']}",

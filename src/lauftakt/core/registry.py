@@ -34,11 +34,17 @@ class ChannelEntry:
 
 @dataclass(frozen=True)
 class FigureEntry:
-    """A figure of a lap in a corner or stretch (a field of :class:`lauftakt.core.technique.figures.Figures`)."""
+    """A figure of a lap in a corner or stretch (a field of :class:`lauftakt.core.technique.figures.Figures`).
+
+    ``good`` says which of two values is better by itself, ``high`` or ``low``; None where that depends. ``about`` is
+    what it belongs to: ``pace``, ``braking``, ``middle``, ``throttle`` or ``line``.
+    """
 
     code: str
     label: str
     quantity: str
+    good: str | None = None
+    about: str = "pace"
 
 
 WHEELS = tuple(f"wheel_{end}_{side}" for end in ("front", "rear") for side in ("left", "right"))
@@ -106,23 +112,38 @@ DERIVED: dict[str, ChannelEntry] = {
 FIGURES: dict[str, FigureEntry] = {
     entry.code: entry
     for entry in (
-        FigureEntry("entry_speed", "entry speed", "speed"),
-        FigureEntry("brake_point_m", "brake point", "distance"),
-        FigureEntry("brake_release_m", "brake release", "distance"),
-        FigureEntry("brake_rise_s", "brake rise", "time"),
-        FigureEntry("mean_braking", "mean braking", "acceleration"),
-        FigureEntry("min_speed", "lowest speed", "speed"),
-        FigureEntry("min_speed_m", "place of the lowest speed", "distance"),
-        FigureEntry("coast_s", "coasting", "time"),
-        FigureEntry("throttle_pickup_m", "throttle pick-up", "distance"),
-        FigureEntry("full_throttle_m", "full throttle", "distance"),
-        FigureEntry("gear", "gear", "plain"),
-        FigureEntry("turn_in_m", "turn-in", "distance"),
-        FigureEntry("offset_turn_in", "offset at turn-in", "width"),
-        FigureEntry("offset_apex", "offset at the apex", "width"),
-        FigureEntry("offset_exit", "offset at the exit", "width"),
-        FigureEntry("exit_speed", "exit speed", "speed"),
-        FigureEntry("straight_end_speed", "highest speed on the straight", "speed"),
+        FigureEntry("time", "time", "time", "low"),
+        FigureEntry("approach_speed", "speed at the brake point", "speed", "high"),
+        FigureEntry("entry_speed", "entry speed", "speed", "high"),
+        FigureEntry("mean_speed", "mean speed in the corner", "speed", "high"),
+        FigureEntry("exit_speed", "exit speed", "speed", "high"),
+        FigureEntry("straight_end_speed", "highest speed on the straight", "speed", "high"),
+        FigureEntry("brake_point_m", "brake point", "distance", None, "braking"),
+        FigureEntry("brake_release_m", "brake release", "distance", None, "braking"),
+        FigureEntry("brake_rise_s", "brake rise", "time", "low", "braking"),
+        FigureEntry("mean_braking", "mean braking", "acceleration", "high", "braking"),
+        FigureEntry("brake_steadiness", "steady brake", "share", "high", "braking"),
+        FigureEntry("brake_before_turn_in", "slowed before turn-in", "share", None, "braking"),
+        FigureEntry("brake_applications", "brake applications", "plain", None, "braking"),
+        FigureEntry("locked_s", "wheel locked", "time", "low", "braking"),
+        FigureEntry("min_speed", "lowest speed", "speed", "high", "middle"),
+        FigureEntry("min_speed_m", "place of the lowest speed", "distance", None, "middle"),
+        FigureEntry("gear", "gear", "plain", None, "middle"),
+        FigureEntry("coast_s", "coasting", "time", "low", "middle"),
+        FigureEntry("roll_s", "rolling before the lowest speed", "time", "low", "middle"),
+        FigureEntry("grip_used_min_speed", "grip used at the lowest speed", "share", "high", "middle"),
+        FigureEntry("throttle_pickup_m", "throttle pick-up", "distance", None, "throttle"),
+        FigureEntry("full_throttle_m", "full throttle", "distance", "low", "throttle"),
+        FigureEntry("exit_throttle", "throttle on the way out", "share", "high", "throttle"),
+        FigureEntry("throttle_lifts", "lifts on the way out", "plain", "low", "throttle"),
+        FigureEntry("grip_used_exit", "grip used at the exit", "share", "high", "throttle"),
+        FigureEntry("turn_in_m", "turn-in", "distance", None, "line"),
+        FigureEntry("offset_turn_in", "offset at turn-in", "width", None, "line"),
+        FigureEntry("offset_apex", "offset at the apex", "width", None, "line"),
+        FigureEntry("offset_exit", "offset at the exit", "width", None, "line"),
+        FigureEntry("steering_rate", "steering rate", "turn_rate", None, "line"),
+        FigureEntry("steering_reversals", "steering reversals", "plain", "low", "line"),
+        FigureEntry("countersteer_s", "countersteering", "time", "low", "line"),
     )
 }
 

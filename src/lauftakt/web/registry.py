@@ -27,7 +27,13 @@ def get_registry(viewer: Viewer) -> schemas.RegistryOut:
             for entry in (*CHANNELS.values(), *DERIVED.values())
         ],
         figures=[
-            schemas.FigureEntryOut(code=entry.code, label=entry.label, quantity=entry.quantity)
+            schemas.FigureEntryOut(
+                code=entry.code,
+                label=entry.label,
+                quantity=entry.quantity,
+                good=entry.good,  # type: ignore[arg-type]
+                about=entry.about,  # type: ignore[arg-type]
+            )
             for entry in FIGURES.values()
         ],
     )

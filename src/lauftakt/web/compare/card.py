@@ -110,7 +110,7 @@ def answer(
 ) -> schemas.CardOut:
     """The card of laps (run and number) against a reference lap."""
     known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
-    part = part_of(entries[reference[0]].layout, query, _most(known, keys, reference))
+    part = part_of(entries[reference[0]].layout, query, most_lost(known, keys, reference))
     base = known[reference[0]].traces[reference[1]]
     length = entries[reference[0]].layout.length
 
@@ -138,7 +138,7 @@ def answer(
     )
 
 
-def _most(
+def most_lost(
     known: Mapping[int, AnalysedRun], keys: Sequence[tuple[int, int]], reference: tuple[int, int]
 ) -> Callable[[float, float], float]:
     """How much all laps lose to the reference between two places, s."""
@@ -166,8 +166,8 @@ def without(
     """
     layout = entries[reference[0]].layout
     known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
-    part = part_of(layout, query, _most(known, [key], reference))
-    found = {each: _in_window(entries[each[0]], known[each[0]], each[1], part) for each in (key, reference)}
+    part = part_of(layout, query, most_lost(known, [key], reference))
+    found = {each: in_window(entries[each[0]], known[each[0]], each[1], part) for each in (key, reference)}
     base = known[reference[0]].traces[reference[1]]
     loss = stretch_loss(
         known[key[0]].traces[key[1]], base, part.low, part.high, entries[key[0]].same_run(entries[reference[0]])
@@ -199,7 +199,7 @@ def _all_figures(
 ) -> list[schemas.FiguresOut]:
     """Figures of every lap, with what explains those that lose beyond doubt."""
     base = known[reference[0]].traces[reference[1]]
-    found = {key: _in_window(entries[key[0]], known[key[0]], key[1], part) for key in {*keys, reference}}
+    found = {key: in_window(entries[key[0]], known[key[0]], key[1], part) for key in {*keys, reference}}
     losses = {
         key: Loss(0.0, 0.0)
         if key == reference
@@ -392,7 +392,7 @@ def _cause(one: Evidence) -> schemas.Cause:
     )
 
 
-def _in_window(entry: Entry, run: AnalysedRun, number: int, part: Part) -> Figures | None:
+def in_window(entry: Entry, run: AnalysedRun, number: int, part: Part) -> Figures | None:
     assert run.signals is not None
     assert run.technique is not None
     if part.corner is not None:

@@ -16,7 +16,7 @@ from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.lineup import NAMELESS, Entry
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.compare import asking, card, lineup
+from lauftakt.web.compare import asking, card, depth, lineup
 from lauftakt.web.compare.addresses import curve_address, curve_addresses, desk_address, desk_addresses
 from lauftakt.web.policy import Viewer
 
@@ -146,6 +146,44 @@ def get_card(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.CardOut:
         asked = [*laps, reference]
         entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
         return card.answer(session, entries, keys[:-1], keys[-1], query_data)
+
+
+@blueprint.get("/card/figures")
+@only("see")
+@blueprint.input(schemas.CardQuery, location="query")
+@blueprint.output(schemas.PartFiguresOut)
+def get_figures(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.PartFiguresOut:
+    """Every figure of the line-up's laps in a part, and of all laps of their runs."""
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
+    with database().begin() as session:
+        asked = [*laps, reference]
+        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
+        return depth.figures_of_part(session, entries, keys[:-1], keys[-1], query_data)
+
+
+@blueprint.get("/beside")
+@only("see")
+@blueprint.input(schemas.BesideQuery, location="query")
+@blueprint.output(schemas.BesideOut)
+def get_beside(viewer: Viewer, query_data: schemas.BesideQuery) -> schemas.BesideOut:
+    """One lap beside another in all passages or sectors."""
+    asked = [curve_address(query_data.laps), curve_address(query_data.reference)]
+    with database().begin() as session:
+        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
+        return depth.beside(session, entries, keys[0], keys[1], query_data.by)
+
+
+@blueprint.get("/stretches")
+@only("see")
+@blueprint.input(schemas.StretchesQuery, location="query")
+@blueprint.output(schemas.StretchesOut)
+def get_stretches(viewer: Viewer, query_data: schemas.StretchesQuery) -> Any:
+    """Where a lap loses to another, or gains, the largest first. Never changes, like the curves."""
+    asked = [curve_address(query_data.laps), curve_address(query_data.reference)]
+    with database().begin() as session:
+        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws"])
+        found = depth.stretches(entries, keys[0], keys[1])
+    return found, 200, {"Cache-Control": FOR_EVER}
 
 
 @blueprint.get("/card/without")

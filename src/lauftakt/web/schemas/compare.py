@@ -344,3 +344,89 @@ class HeldUpLap(Schema):
 
 class HeldUpOut(Schema):
     laps: list[HeldUpLap]
+
+
+class LapFiguresOut(Schema):
+    """Every figure of one lap in a part, by its code; SI units, null where it does not happen."""
+
+    lap: str
+    held_up: bool
+    values: dict[str, float | None]
+    parts_s: list[float | None] = Field(description="Loss in entry, middle, exit and straight; empty in a stretch.")
+    others_s: float | None = Field(description="Time beyond the median of the other laps on the desk.")
+
+
+class ScatterOut(Schema):
+    """A figure over the laps of a run that count: in the order of ``numbers``, and how it changes."""
+
+    values: list[float | None]
+    slope: float = Field(description="For each lap.")
+    clear: bool = Field(description="Whether that is more than chance.")
+
+
+class RunFiguresOut(Schema):
+    run: int
+    numbers: list[int]
+    figures: dict[str, ScatterOut]
+
+
+class PartFiguresOut(Schema):
+    """The card in depth."""
+
+    corner: str | None
+    laps: list[LapFiguresOut]
+    runs: list[RunFiguresOut]
+
+
+class SideOut(Schema):
+    """One of two laps in a passage or sector; SI units."""
+
+    time_s: float
+    entry_speed: float
+    min_speed: float
+    exit_speed: float
+    mean_speed: float
+    peak_braking: float
+    mean_braking: float | None
+
+
+class BesideRow(Schema):
+    name: str
+    corners: list[str]
+    from_m: float
+    to_m: float
+    loss_s: float | None
+    loss_u_s: float | None
+    own: SideOut | None
+    reference: SideOut | None
+
+
+class BesideQuery(Schema):
+    """One lap of an analysis (``analysis.number``) beside another, in all passages or sectors."""
+
+    laps: Keys
+    reference: Keys
+    by: Literal["passages", "sectors"] = "passages"
+
+
+class BesideOut(Schema):
+    rows: list[BesideRow]
+
+
+class StretchesQuery(Schema):
+    """One lap of an analysis against another."""
+
+    laps: Keys
+    reference: Keys
+
+
+class StretchOut(Schema):
+    from_m: float
+    to_m: float
+    loss_s: float
+    loss_u_s: float
+    corners: list[str] = Field(description="Whose apexes lie in it.")
+
+
+class StretchesOut(Schema):
+    stretches: list[StretchOut] = Field(description="The largest first, gains among them.")

@@ -65,6 +65,8 @@ class FigureEntryOut(Schema):
     code: str
     label: str
     quantity: str
+    good: Literal["high", "low"] | None = Field(description="Which of two values is better by itself.")
+    about: Literal["pace", "braking", "middle", "throttle", "line"]
 
 
 class RegistryOut(Schema):

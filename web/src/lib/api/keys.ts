@@ -24,6 +24,11 @@ export const keys = {
     ['card', 'without', lap, reference, part, corner, cause] as const,
   doubt: (build: string, laps: string, reference: string, from: number) =>
     ['doubt', build, laps, reference, from] as const,
+  figures: (laps: string, reference: string, part: Part | null, corner: string | null) =>
+    ['card', 'figures', laps, reference, part, corner] as const,
+  beside: (build: string, lap: string, reference: string, by: string) =>
+    ['card', 'beside', build, lap, reference, by] as const,
+  stretches: (build: string, lap: string, reference: string) => ['stretches', build, lap, reference] as const,
   heldUp: (laps: string) => ['card', 'held-up', laps] as const,
   lineUps: (event: number) => ['line-ups', event] as const,
   staves: () => ['staves'] as const,

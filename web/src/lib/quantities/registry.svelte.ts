@@ -10,12 +10,15 @@ export const NAMELESS = '~';
 type Entry = Registry['channels'][number];
 
 class ChannelRegistry {
+  /** figures of a lap in a corner or stretch, in the registry's order */
+  figures = $state.raw<Registry['figures']>([]);
   private entries = $state.raw<Record<string, Entry>>({});
   /** units of channels without a role, as their loggers wrote them */
   private written = $state.raw<Record<string, string>>({});
 
   async load(): Promise<void> {
     const found = await done(api.GET('/api/registry'));
+    this.figures = found.figures;
     this.entries = Object.fromEntries(found.channels.map((entry) => [entry.code, entry]));
   }
 

@@ -101,7 +101,7 @@
 <style>
   :global(.lap-menu) {
     width: 24px;
-    height: 22px;
+    height: 24px;
     display: grid;
     place-items: center;
     border-radius: 4px;

@@ -146,7 +146,7 @@
     );
     for (const one of all.sort((a, b) => a.x - b.x)) {
       if (one.x < -2 || one.x > inner + 2) continue;
-      const half = Math.min(Math.max(11, 3.6 * shortName(one.corner.name).length + 4), 48);
+      const half = Math.min(Math.max(12.5, 3.6 * shortName(one.corner.name).length + 4), 48);
       const level = one.x - half >= (ends[0] ?? 0) ? 0 : 1;
       ends[level] = one.x + half;
       found.push({ ...one, level });
@@ -160,14 +160,14 @@
 <div class="score" bind:clientWidth={width}>
   {#if desk.zoomed}<Overview {desk} {full} left={m.names + m.axis} width={inner} />{/if}
   <div class="ruler" style:padding-left="{m.names + m.axis}px" style:padding-right="{m.values}px">
-    <div class="bars" style:height="{24 + 20 * levels}px">
+    <div class="bars" style:height="{25 + 25 * levels}px">
       {#each numbers as { passage, corner, x, level } (corner.name)}
         <button
           type="button"
           class="corner"
           class:chosen={desk.part?.passage === passage.name}
           style:left="{x}px"
-          style:top="{1 + level * 20}px"
+          style:top="{level * 25}px"
           title={t.passage(passage.name.slice(1), passage.corners.join(' '))}
           onclick={() => desk.choosePassage(passage)}>{shortName(corner.name)}</button
         >
@@ -310,9 +310,9 @@
   .corner {
     position: absolute;
     top: 1px;
-    min-width: 22px;
+    min-width: 24px;
     max-width: 96px;
-    height: 22px;
+    height: 24px;
     padding: 0 3px;
     overflow: hidden;
     text-overflow: ellipsis;
@@ -332,7 +332,7 @@
   }
   .by {
     width: calc(100% - 24px);
-    height: 22px;
+    height: 24px;
     font-size: 11px;
     color: var(--muted);
     background: none;
@@ -343,7 +343,7 @@
   }
   .sort {
     width: 24px;
-    height: 22px;
+    height: 24px;
     display: grid;
     place-items: center;
     border-radius: 4px;

@@ -15,7 +15,7 @@ export interface Measures {
 export function measuresFor(width: number): Measures {
   if (width < 560) return { names: 58, axis: 34, values: 46, row: 28 };
   if (width < 760) return { names: 88, axis: 40, values: 78, row: 24 };
-  return { names: 118, axis: 44, values: 104, row: 22 };
+  return { names: 118, axis: 44, values: 104, row: 24 };
 }
 
 export const LOWEST = 40;

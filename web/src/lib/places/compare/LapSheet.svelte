@@ -1,6 +1,8 @@
 <!-- The whole lap in figures, shown while no stretch is marked: sector times of the laps on the desk. -->
 <script lang="ts">
   import type { Desk } from '$lib/desk/desk.svelte';
+  import BesideSheet from '$lib/places/compare/BesideSheet.svelte';
+  import WhereToLook from '$lib/places/compare/WhereToLook.svelte';
   import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
   import { called, inFull, needsNumber } from '$lib/desk/called';
   import { nameInk } from '$lib/draw/inks';
@@ -13,6 +15,8 @@
   let { desk }: { desk: Desk } = $props();
 
   const t = texts.compare;
+  let open = $state(false);
+  const ends = $derived([0, ...(desk.lineUp?.layout.splits_m ?? []), desk.length]);
   const time = $derived(unitOf('time', present.units));
   const sectors = $derived((desk.lineUp?.layout.splits_m.length ?? 0) + 1);
   const best = $derived(
@@ -46,7 +50,14 @@
     <thead>
       <tr>
         <th>{t.columns.lap}</th>
-        {#each best.keys() as i (i)}<th class="num">{t.sector(i + 1)}</th>{/each}
+        {#each best.keys() as i (i)}<th class="num"
+            ><button
+              type="button"
+              class="sector"
+              title={t.typed.sector(i + 1)}
+              onclick={() => desk.mark(ends[i] ?? 0, ends[i + 1] ?? desk.length)}>{t.sector(i + 1)}</button
+            ></th
+          >{/each}
         <th class="num">{t.lapTime}</th>
       </tr>
     </thead>
@@ -73,7 +84,12 @@
       {/each}
     </tbody>
   </table>
+  {#if desk.chosen !== desk.lineUp?.reference}
+    <button type="button" class="may beside" onclick={() => (open = true)}>{t.beside.open}</button>
+  {/if}
+  <WhereToLook {desk} />
   <p class="muted hint">{t.chooseStretch}</p>
+  <BesideSheet {desk} bind:open />
 </section>
 
 <style>
@@ -139,6 +155,19 @@
   .num {
     text-align: right;
     padding-left: 6px;
+  }
+  .sector {
+    cursor: pointer;
+    color: inherit;
+  }
+  .sector:hover {
+    text-decoration: underline;
+  }
+  .beside {
+    min-height: 28px;
+    margin-top: 8px;
+    padding: 0.1rem 0.6rem;
+    font-size: 13px;
   }
   .hint {
     font-size: 12.5px;

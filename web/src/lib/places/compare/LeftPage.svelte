@@ -1,12 +1,15 @@
 <!-- The left page: the map with one lap's loss, and the words and figures of the stretch, or of the whole lap. -->
 <script lang="ts">
-  import { Minimize2, ZoomIn } from '@lucide/svelte';
+  import { Minimize2, Table2, ZoomIn } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
   import TrackMap from '$lib/map/TrackMap.svelte';
   import type { answersOf } from '$lib/places/compare/answers.svelte';
   import LapSheet from '$lib/places/compare/LapSheet.svelte';
   import PassageCard from '$lib/places/compare/PassageCard.svelte';
+  import FiguresSheet from '$lib/places/compare/FiguresSheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import { figure, unitOf } from '$lib/quantities/units';
+  import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -18,6 +21,17 @@
 
   const t = texts.compare;
   const { card, without } = $derived({ card: answers.card, without: answers.without });
+  let deep = $state(false);
+  const distance = $derived(unitOf('distance', present.units));
+  const where = $derived(
+    desk.part?.passage
+      ? `${t.passage(desk.part.passage.slice(1), '')}${card.data?.corner ? `, ${card.data.corner}` : ''}`
+      : t.fromTo(
+          figure(desk.part?.from ?? 0, distance),
+          figure(desk.part?.to ?? 0, distance),
+          distance.label,
+        ),
+  );
   const hundredth = $derived((full * 100).toFixed(2));
 </script>
 
@@ -48,6 +62,8 @@
     <PassageCard {desk} card={card.data} won={without.data?.won_s ?? null} />
   {/if}
   <div class="acts">
+    <button type="button" class="may" onclick={() => (deep = true)}><Table2 size={15} />{t.depth.open}</button
+    >
     <button type="button" class="may" onclick={() => desk.open()}><ZoomIn size={15} />{t.open}</button>
     <button
       type="button"
@@ -61,6 +77,7 @@
 {:else}
   <LapSheet {desk} />
 {/if}
+<FiguresSheet {desk} {where} bind:open={deep} />
 
 <style>
   .legend {
@@ -77,6 +94,7 @@
   }
   .acts {
     display: flex;
+    flex-wrap: wrap;
     gap: 8px;
     margin-top: 12px;
   }

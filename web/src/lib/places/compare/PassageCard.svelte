@@ -1,6 +1,6 @@
 <!-- What the chosen driver does in a passage or stretch: one sentence, then the figures of every lap. -->
 <script lang="ts">
-  import type { Card, CardFigures } from '$lib/api/client';
+  import type { Card, CardFigures, DeskLap } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
   import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
   import { called, inFull, needsNumber } from '$lib/desk/called';
@@ -46,6 +46,10 @@
         : []),
     ];
   });
+
+  /** Where a slower lap was quicker: there it has been shown that it can be done. */
+  const shownHere = (lap: DeskLap, row: CardFigures): boolean =>
+    lap.delta_s > 2 * lap.delta_u_s && row.loss_s < -2 * row.loss_u_s;
 
   function against(row: CardFigures, of: (row: CardFigures) => number | null): number | null {
     const own = of(row);
@@ -128,7 +132,9 @@
                 class="num figure"
                 data-figure="loss"
                 class:loss={row.loss_s > 2 * row.loss_u_s}
-                class:gain={row.loss_s < -2 * row.loss_u_s}>{signed(row.loss_s, time)}</td
+                class:gain={row.loss_s < -2 * row.loss_u_s}
+                title={shownHere(lap, row) ? t.depth.shown : undefined}
+                >{shownHere(lap, row) ? '› ' : ''}{signed(row.loss_s, time)}</td
               >
               {@render place(
                 against(row, (r) => r.brake_point_m),
