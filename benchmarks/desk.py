@@ -25,6 +25,7 @@ from lauftakt.work.intake import Giver
 
 FOUR = "delta,speed,brake_pressure,throttle"
 SIX = FOUR + ",steering,gear"
+TWELVE = SIX + ",engine_speed*oil_temperature,ahead,aside,offset,offset_gap,grip_used"
 TEN = SIX + ",engine_speed,lateral_acceleration,longitudinal_acceleration,yaw_rate"
 FRAMES = """async (what) => {
   const score = document.querySelector('.plain'), box = score.getBoundingClientRect(), times = [];
@@ -44,6 +45,20 @@ FRAMES = """async (what) => {
   }
   if (what === 'drag' || what === 'pan') pointer('pointerup', 239);
   return times.slice(1);
+}"""
+
+
+SHARP = """async () => {
+  const score = document.querySelector('.plain'), box = score.getBoundingClientRect();
+  score.dispatchEvent(new WheelEvent('wheel', {clientX: box.left + box.width / 2, clientY: box.top + 50,
+    bubbles: true, cancelable: true, ctrlKey: true, deltaY: -60}));
+  const begin = performance.now();
+  for (;;) {
+    await new Promise(requestAnimationFrame);
+    const moved = [...document.querySelectorAll('.plot canvas')].some((one) => one.style.transform);
+    if (performance.now() - begin > 60 && !moved) return performance.now() - begin;
+    if (performance.now() - begin > 3000) return 3000;
+  }
 }"""
 
 
@@ -119,14 +134,45 @@ def browser(page: Page, keys: list[str], views: tuple[tuple[int, str], ...]) -> 
             )
             page.keyboard.press("u")
             page.keyboard.press("u")
+        soon = sharp(page)
+        print(f"  another stretch from within: card after {within(page):.2f} s; sharp {soon:.0f} ms after a zoom")
+        heap = page.context.new_cdp_session(page).send("Runtime.getHeapUsage")
+        print(f"  {heap['usedSize'] / 1e6:.0f} MB of the page's memory in use")
+
+
+def within(page: Page) -> float:
+    """Seconds from a key that goes to the next passage until its card is there, median of five."""
+    found = []
+    for _ in range(5):
+        page.wait_for_timeout(300)
+        before = page.locator(".card h2").inner_text() if page.locator(".card h2").count() else ""
+        begin = time.perf_counter()
+        page.keyboard.press(".")
+        _until(page, before)
+        found.append(time.perf_counter() - begin)
+    page.keyboard.press("u")
+    return statistics.median(found)
+
+
+def _until(page: Page, before: str) -> None:
+    while True:
+        now = page.evaluate("() => document.querySelector('.card h2')?.innerText ?? ''")
+        if now not in ("", before):
+            page.evaluate("() => new Promise(requestAnimationFrame)")
+            return
+
+
+def sharp(page: Page) -> float:
+    """Milliseconds from the last step of a zoom until the pictures are drawn anew for it."""
+    return float(page.evaluate(SHARP))
 
 
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--quick", action="store_true", help="fewer repetitions, one view in the browser")
     quick = parser.parse_args().quick
-    counts = (6, 12) if quick else (6, 12, 20)
-    views = ((6, FOUR),) if quick else ((6, FOUR), (12, FOUR), (12, SIX), (12, TEN), (20, TEN))
+    counts = (6, 12) if quick else (6, 12, 24)
+    views = ((12, SIX),) if quick else ((6, FOUR), (12, FOUR), (12, SIX), (12, TEN), (24, TWELVE))
     with tempfile.TemporaryDirectory() as folder:
         stack = Stack(Path(folder))
         try:

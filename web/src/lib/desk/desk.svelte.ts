@@ -62,13 +62,15 @@ export class Desk {
   readonly without = $derived(this.wish?.of === this.about() ? this.wish.cause : null);
   readonly zoomed = $derived(this.zoom[0] > 0.5 || this.zoom[1] < this.length - 0.5);
   readonly roles = $derived(unique(this.staves.flatMap(rolesOf)));
+  /** where the delta starts: a stretch that grows at its other end draws nothing anew */
+  readonly from = $derived(this.part?.from ?? 0);
   readonly deltas = $derived.by<Record<string, Float32Array>>(() => {
     const found: Record<string, Float32Array> = {};
     const base = this.reference && this.curves?.of(this.reference.curves, 'time');
     if (!base || !this.curves) return found;
     for (const lap of this.laps) {
       const time = this.curves.of(lap.curves, 'time');
-      if (time) found[lap.key] = deltaOf(this.curves.s, time, base, this.part?.from ?? 0);
+      if (time) found[lap.key] = deltaOf(this.curves.s, time, base, this.from);
     }
     return found;
   });
@@ -94,7 +96,7 @@ export class Desk {
   /** Standard deviation of a lap's delta on the grid; undefined while the delta starts somewhere else. */
   deltaDoubt(key: string): Float32Array | undefined {
     const lap = this.laps.find((item) => item.key === key);
-    if (!this.doubt || !this.curves || this.doubt.from !== (this.part?.from ?? 0)) return undefined;
+    if (!this.doubt || !this.curves || this.doubt.from !== this.from) return undefined;
     const { s_m, laps } = this.doubt.of;
     const found = laps.find((item) => item.lap === lap?.curves);
     return found && onGrid(this.curves.s, s_m, found.delta_u_s);

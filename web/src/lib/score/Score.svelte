@@ -13,9 +13,7 @@
   import { Gestures } from '$lib/draw/gestures';
   import { moved, scaleOf } from '$lib/draw/scale';
   import { pieces } from '$lib/desk/stretch';
-  import Canvas from '$lib/draw/Canvas.svelte';
   import { measuresFor } from '$lib/score/measures';
-  import { mode } from '$lib/draw/mode.svelte';
   import Overview from '$lib/score/Overview.svelte';
   import StaveRow from '$lib/score/StaveRow.svelte';
   import StripRow from '$lib/score/StripRow.svelte';
@@ -32,7 +30,7 @@
 
   const t = texts.compare;
   // A view that has not moved for so long has come to rest.
-  const REST_MS = 110;
+  const REST_MS = 60;
 
   let width = $state(0);
   let height = $state(0);
@@ -84,34 +82,26 @@
     return { destroy: () => node.removeEventListener('wheel', gestures.wheel) };
   }
 
-  function drawPart(ctx: CanvasRenderingContext2D, w: number, h: number): void {
-    const { part } = desk;
-    if (!part) return;
-    for (const [a, b] of pieces(part, desk.length)) {
-      const left = Math.max(0, view.x(a));
-      const right = Math.min(w, view.x(b));
-      if (right <= left) continue;
-      ctx.fillStyle = mode.inks.stretch;
-      // Not over the strips: there colour is the message.
-      const top = desk.laps.length * m.row + 4;
-      ctx.fillRect(left, top, right - left, h - top);
-      ctx.fillRect(left, 0, right - left, 1.5);
-    }
-    ctx.fillStyle = mode.inks.accent;
-    const edge = view.x(part.from);
-    if (edge >= 0 && edge <= w) ctx.fillRect(edge - 0.5, 0, 1, h);
-  }
-
-  function drawCursor(ctx: CanvasRenderingContext2D, w: number, h: number): void {
-    ctx.fillStyle = mode.inks.accent;
-    for (const place of [desk.cursor, desk.until]) {
-      if (place === null) continue;
-      const x = view.x(place);
-      if (x < -1 || x > w + 1) continue;
-      if (place === desk.cursor) ctx.fillRect(Math.round(x) - 0.75, 0, 1.5, h);
-      else for (let y = 0; y < h; y += 6) ctx.fillRect(Math.round(x) - 0.75, y, 1.5, 3);
-    }
-  }
+  /** The stretch in pixels, in one piece or two; moved by the compositor alone, so that a drag costs little. */
+  const marked = $derived(
+    desk.part
+      ? pieces(desk.part, desk.length).flatMap(([a, b]) => {
+          const left = Math.max(0, view.x(a));
+          const right = Math.min(inner, view.x(b));
+          return right > left ? [{ left, wide: right - left }] : [];
+        })
+      : [],
+  );
+  const lines = $derived(
+    [
+      { place: desk.part ? desk.part.from : null, kind: 'edge' },
+      { place: desk.until, kind: 'until' },
+      { place: desk.cursor, kind: 'cursor' },
+    ].flatMap(({ place, kind }) => {
+      const x = place === null ? -1 : view.x(place);
+      return x >= 0 && x <= inner ? [{ x: Math.round(x), kind }] : [];
+    }),
+  );
 
   /** Metres and seconds of the chosen lap between cursor and where one measures from. */
   const measured = $derived.by(() => {
@@ -254,11 +244,19 @@
       onkeydown={key}
       use:zoomWheel
     ></div>
-    <div class="over" style:left="{m.names + m.axis}px">
-      <Canvas width={inner} {height} draw={drawPart} />
-    </div>
-    <div class="over" style:left="{m.names + m.axis}px">
-      <Canvas width={inner} {height} draw={drawCursor} />
+    <div class="over" style:left="{m.names + m.axis}px" style:width="{inner}px" style:height="{height}px">
+      {#each marked as piece, i (i)}
+        <div class="top" style:transform="translateX({piece.left}px) scaleX({piece.wide})"></div>
+        <!-- Not over the strips: there colour is the message. -->
+        <div
+          class="stretch"
+          style:top="{desk.laps.length * m.row + 4}px"
+          style:transform="translateX({piece.left}px) scaleX({piece.wide})"
+        ></div>
+      {/each}
+      {#each lines as line (line.kind)}
+        <div class="line {line.kind}" style:transform="translateX({line.x}px)"></div>
+      {/each}
     </div>
   </div>
 
@@ -381,6 +379,40 @@
     position: absolute;
     top: 0;
     pointer-events: none;
+  }
+  .over {
+    overflow: hidden;
+  }
+  .top,
+  .stretch {
+    position: absolute;
+    left: 0;
+    width: 1px;
+    transform-origin: 0 0;
+    background: var(--stretch);
+    will-change: transform;
+  }
+  .top {
+    top: 0;
+    height: 1.5px;
+  }
+  .stretch {
+    bottom: 0;
+  }
+  .line {
+    position: absolute;
+    top: 0;
+    bottom: 0;
+    left: -0.75px;
+    width: 1.5px;
+    background: var(--accent);
+    will-change: transform;
+  }
+  .line.edge {
+    width: 1px;
+  }
+  .line.until {
+    background: repeating-linear-gradient(var(--accent) 0 3px, transparent 3px 6px);
   }
   .foot {
     position: sticky;

@@ -232,6 +232,11 @@ export const compareTexts = {
       mean_braking: 'mean braking',
     },
   },
+  applications: {
+    braking: 'Brake, from the brake point',
+    throttle: 'Throttle, from the lowest speed',
+    label: (title: string, n: number) => `${title}, ${n} laps on one another`,
+  },
   proposed: {
     title: 'Where to look first',
     none: 'Nothing that is beyond doubt.',

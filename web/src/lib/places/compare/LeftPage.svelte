@@ -42,7 +42,7 @@
       ? desk.curve(desk.chosen, 'sure_rate')
       : undefined}
     {full}
-    part={desk.part}
+    part={desk.settled}
     cursor={desk.cursor}
     width={316}
     height={248}

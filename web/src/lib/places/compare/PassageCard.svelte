@@ -7,6 +7,7 @@
   import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
+  import Applications from '$lib/places/compare/Applications.svelte';
   import PriceBar from '$lib/places/compare/PriceBar.svelte';
   import { pieces } from '$lib/quantities/said';
   import { inWords } from '$lib/desk/differences';
@@ -167,6 +168,7 @@
   {#if chosen && chosen.causes.length}
     <PriceBar row={chosen} shown={desk.without} {won} onpick={(cause) => desk.wonder(cause)} />
   {/if}
+  {#if card.passage}<Applications {desk} {card} />{/if}
 </section>
 
 <style>
