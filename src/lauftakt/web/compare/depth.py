@@ -137,6 +137,12 @@ def _corners_in(layout: Layout, low: float, high: float) -> list[str]:
     return [corner.name for corner in layout.corners if low <= corner.apex_m < high]
 
 
+def _corners_of(layout: Layout, low: float, high: float) -> list[str]:
+    """Corners that a stretch belongs to: those whose apex it holds, else those that it touches (the way out of one)."""
+    touched = [c.name for c in layout.corners if c.entry_m <= c.exit_m and c.entry_m < high and c.exit_m > low]
+    return _corners_in(layout, low, high) or touched
+
+
 def _side(run: AnalysedRun, entry: Entry, number: int, low: float, high: float) -> schemas.SideOut | None:
     assert run.signals is not None
     found: PartFigures | None = part_figures(run.signals, entry.numbers.index(number), low, high)
@@ -167,7 +173,7 @@ def stretches(entries: Mapping[int, Entry], own: Key, reference: Key) -> schemas
                 to_m=one.to_m,
                 loss_s=loss.loss_s,
                 loss_u_s=loss.loss_u_s,
-                corners=_corners_in(layout, one.from_m, one.to_m),
+                corners=_corners_of(layout, one.from_m, one.to_m),
             )
         )
     return schemas.StretchesOut(stretches=found)

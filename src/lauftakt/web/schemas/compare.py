@@ -425,7 +425,7 @@ class StretchOut(Schema):
     to_m: float
     loss_s: float
     loss_u_s: float
-    corners: list[str] = Field(description="Whose apexes lie in it.")
+    corners: list[str] = Field(description="Whose apexes lie in it, else those that it touches.")
 
 
 class StretchesOut(Schema):

@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { Desk } from '$lib/desk/desk.svelte';
   import { scaleOf } from '$lib/draw/scale';
+  import { Minimize2 } from '@lucide/svelte';
   import { texts } from '$lib/words';
   import Strip from '$lib/score/Strip.svelte';
 
@@ -27,6 +28,14 @@
   }
 </script>
 
+<button
+  type="button"
+  class="back"
+  style:max-width="{left - 8}px"
+  aria-label={texts.compare.wholeLap}
+  onclick={() => desk.whole()}
+  ><Minimize2 size={13} />{#if left > 120}{texts.compare.wholeLap}{/if}</button
+>
 <div class="overview" style:margin-left="{left}px" style:width="{width}px" bind:this={bar}>
   <Strip
     rate={desk.chosen ? desk.curve(desk.chosen, 'sure_rate') : undefined}
@@ -62,14 +71,31 @@
 </div>
 
 <style>
+  .back {
+    position: absolute;
+    z-index: 4;
+    display: flex;
+    gap: 5px;
+    align-items: center;
+    height: 24px;
+    padding: 0 6px;
+    font-size: 12px;
+    border-radius: 4px;
+    color: var(--accent);
+    cursor: pointer;
+  }
+  .back:hover {
+    background: var(--strip);
+  }
   .overview {
     position: relative;
-    height: 14px;
+    height: 26px;
+    padding-top: 8px;
   }
   .window {
     position: absolute;
-    top: -2px;
-    height: 12px;
+    top: 0;
+    height: 24px;
     border: 1.5px solid var(--ink);
     border-radius: 2px;
     cursor: grab;

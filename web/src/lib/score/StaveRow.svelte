@@ -54,6 +54,7 @@
           height,
           unit,
           signs: registry.isDifference(role),
+          dark: mode.dark,
         }),
   );
 

@@ -3,6 +3,7 @@
 import type { DeskLap } from '$lib/api/client';
 import { called } from '$lib/desk/called';
 import { valueAt } from '$lib/desk/curves';
+import { nameInk } from '$lib/draw/inks';
 import { spread } from '$lib/draw/range';
 import type { Line } from '$lib/score/Stave.svelte';
 import { figure, signed, type Unit } from '$lib/quantities/units';
@@ -37,6 +38,7 @@ interface Asked {
   unit: Unit;
   /** whether values are differences */
   signs: boolean;
+  dark: boolean;
 }
 
 export function readingsOf(asked: Asked): Reading[] {
@@ -45,7 +47,7 @@ export function readingsOf(asked: Asked): Reading[] {
 }
 
 function reading(asked: Asked, line: Line, place: number): Reading & { value: number } {
-  const { s, laps, numbered, unit, signs, until } = asked;
+  const { s, laps, numbered, unit, signs, until, dark } = asked;
   const lap = laps.find((item) => item.key === line.key);
   const who = lap ? called(lap) : { name: '', nth: '' };
   const value = valueAt(s, line.values, place);
@@ -54,7 +56,8 @@ function reading(asked: Asked, line: Line, place: number): Reading & { value: nu
     key: line.key,
     name: who.name,
     nth: lap && (numbered || lap.made) ? who.nth : '',
-    colour: line.reference ? 'var(--muted)' : line.colour,
+    // Names are never paler than can be read, whatever their line's ink.
+    colour: line.reference || !lap ? 'var(--muted)' : nameInk(lap, dark),
     value,
     text: signs ? signed(value, unit) : figure(value, unit),
     change:

@@ -1,6 +1,6 @@
 <!-- What can be done with the whole desk. -->
 <script lang="ts">
-  import { Bookmark, ListPlus, Minimize2, Rows3, Target } from '@lucide/svelte';
+  import { Bookmark, ListPlus, Rows3, Target } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { texts } from '$lib/words';
 
@@ -40,10 +40,6 @@
   {/if}
   {#if desk.hidden.length}
     <button type="button" class="may" onclick={() => (desk.hidden = [])}>{t.order.all}</button>
-  {/if}
-  {#if desk.zoomed}
-    <button type="button" class="may" onclick={() => desk.whole()}><Minimize2 size={15} />{t.wholeLap}</button
-    >
   {/if}
   <span class="grow"></span>
   <select

@@ -108,9 +108,9 @@
       </tr>
     </thead>
     <tbody>
-      {#each card.figures as row (row.lap)}
-        {@const lap = desk.laps.find((item) => item.curves === row.lap)}
-        {#if lap}
+      {#each desk.shown as lap (lap.key)}
+        {@const row = card.figures.find((item) => item.lap === lap.curves)}
+        {#if row}
           {@const isReference = lap.key === desk.lineUp?.reference}
           <tr
             class:chosen={lap.key === desk.chosen}
@@ -261,6 +261,9 @@
   }
   .num {
     text-align: right;
+  }
+  td {
+    white-space: nowrap;
   }
   td,
   tbody th {
