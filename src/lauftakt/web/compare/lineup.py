@@ -1,7 +1,7 @@
 """Which laps lie on the desk, and what is loaded of them."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,8 +22,12 @@ from lauftakt.store.models import Analysis, Curves, Event, LayoutVersion, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.compare.addresses import CurveAddress, MadeAddress, key_of
+from lauftakt.web.keeping import Kept
 from lauftakt.web.policy import Viewer, visible
 from lauftakt.work.jobs import being_renewed
+
+# What a lap is made of never changes.
+_made_laps = Kept[Entry](40)
 
 
 @dataclass(frozen=True)
@@ -104,12 +108,16 @@ def add_made(entries: dict[int, Entry], recipe: Recipe) -> tuple[int, int]:
     there = next((key for key, entry in entries.items() if entry.made == recipe.text), None)
     if there is None:
         by_analysis = {entry.analysis.id: entry for entry in entries.values() if entry.made is None}
+        own = by_analysis[recipe.laps[0][0]]
+        roles = tuple(sorted(set().union(*(by_analysis[analysis].curves for analysis, _ in recipe.laps))))
+        name = (recipe.text, roles, own.analysis.layout_version_id, own.analysis.sector_set_id)
         try:
-            made = made_entry(recipe, by_analysis)
+            made = _made_laps.get(name, lambda: made_entry(recipe, by_analysis))
         except ValueError as error:
             raise NotFound("lap") from error
         there = min(0, *entries) - 1
-        entries[there] = made
+        # What a person may change, the run's labels, is as it is now.
+        entries[there] = replace(made, run=own.run, analysis=own.analysis)
     return there, NUMBER
 
 

@@ -83,3 +83,45 @@ describe('the desk', () => {
     expect(readPlace(new URLSearchParams('laps=1.2,2.5&ref=1.2')).laps).toEqual(['1.2', '2.5']);
   });
 });
+
+describe('laps on the desk', () => {
+  it('are hidden, shown alone and shown again, the reference always', () => {
+    const desk = laid();
+    desk.hide('1-100'); // the reference
+    expect(desk.hidden).toEqual([]);
+    desk.hide('2-300');
+    expect(desk.shown.map((item) => item.key)).toEqual(['1-100']);
+    desk.hide('2-300');
+    expect(desk.shown).toHaveLength(2);
+    desk.alone('1-100');
+    expect(desk.hidden).toEqual(['2-300']);
+    desk.alone('1-100');
+    expect(desk.hidden).toEqual([]);
+  });
+
+  it('keep the order of the address when newer numbers come', () => {
+    const desk = laid('laps=2-300,1-100');
+    expect(desk.laps.map((item) => item.key)).toEqual(['2-300', '1-100']);
+    desk.lay(lineUp, desk.place());
+    expect(desk.laps.map((item) => item.key)).toEqual(['2-300', '1-100']);
+  });
+
+  it('walk by what is chosen: a cursor that moves is no step, a stretch that rests is one', () => {
+    const desk = laid();
+    const before = desk.selection();
+    desk.moveCursor(50);
+    desk.measure();
+    desk.drag(200, 400);
+    expect(desk.selection()).toBe(before);
+    desk.rest();
+    expect(desk.selection()).not.toBe(before);
+  });
+
+  it('let staves go up and down', () => {
+    const desk = laid();
+    desk.moveStave('speed', -1);
+    expect(desk.staves[0]).toBe('speed');
+    desk.moveStave('speed', -1);
+    expect(desk.staves[0]).toBe('speed');
+  });
+});

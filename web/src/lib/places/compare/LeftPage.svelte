@@ -60,6 +60,8 @@
   {#if card.data}
     {#if desk.without && without.error}<Trouble error={without.error} />{/if}
     <PassageCard {desk} card={card.data} won={without.data?.won_s ?? null} />
+  {:else if !card.error}
+    <p class="muted" role="status">{texts.loading}</p>
   {/if}
   <div class="acts">
     <button type="button" class="may" onclick={() => (deep = true)}><Table2 size={15} />{t.depth.open}</button
