@@ -15,10 +15,10 @@ export interface LapInk {
 const PALER = [0, 0.3, 0.46, 0.56, 0.62];
 
 export function inkOf(lap: DeskLap, nth: number, dark: boolean): LapInk {
-  const base = lap.driver ? driverColour(lap.driver.colour, dark) : dark ? '#ece7dc' : '#20242e';
-  if (lap.made) return { colour: base, weight: 1.9, dash: lap.made.kind === 'median' ? [7, 3] : [2, 3] };
+  const ink = lap.driver ? driverColour(lap.driver.colour, dark) : dark ? '#ece7dc' : '#20242e';
+  if (lap.made) return { colour: ink, weight: 1.9, dash: lap.made.kind === 'median' ? [7, 3] : [2, 3] };
   const share = PALER[Math.min(nth, PALER.length - 1)] ?? 0;
-  return { colour: mixed(base, dark ? '#191c24' : '#faf8f3', share), weight: nth ? 1 : 1.3, dash: [] };
+  return { colour: mixed(ink, dark ? '#191c24' : '#faf8f3', share), weight: nth ? 1 : 1.3, dash: [] };
 }
 
 /** For names: never paler, so that they can be read. */
