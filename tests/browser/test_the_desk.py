@@ -203,6 +203,15 @@ def test_order_and_colour_from_a_laps_menu(signed_in: Page, day: Day) -> None:
         if text != "ref."
     ]
     assert gaps == sorted(gaps)
+    # Back leads to the order before, also where nothing has to be asked for.
+    order = page.locator(".strip").evaluate_all("all => all.map(one => one.dataset.strip).join()")
+    page.wait_for_url(lambda url: f"laps={order}&" in url)
+    page.go_back()
+    page.wait_for_url(lambda url: f"laps={order}&" not in url)
+    page.wait_for_timeout(300)
+    before = page.locator(".strip").evaluate_all("all => all.map(one => one.dataset.strip).join()")
+    assert before != order
+    assert sorted(before.split(",")) == sorted(order.split(","))
     who = strips.filter(has_text="Ines").first.locator(".who")
     before = who.evaluate("node => getComputedStyle(node).color")
     page.get_by_role("button", name=re.compile("What to do with Ines")).first.click()

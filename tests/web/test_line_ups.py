@@ -15,7 +15,8 @@ def day_of(coach: Coach, day: Day) -> dict:
 
 
 def address(desk: dict) -> str:
-    return f"laps={','.join(lap['key'] for lap in desk['laps'])}&ref={desk['reference']}&passage=P2"
+    laps = ",".join(lap["key"] for lap in desk["laps"])
+    return f"laps={laps}&ref={desk['reference']}&passage=P2&staves=speed*gear,~Aux%2520%252A1"
 
 
 def test_a_line_up_is_kept_named_anew_replaced_and_forgotten(coach: Coach, day_of: dict) -> None:

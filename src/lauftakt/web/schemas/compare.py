@@ -283,7 +283,7 @@ class FillingOut(Schema):
 
 LineUpName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), Clean]
 # What stands behind the question mark of the desk's address.
-DeskAddress = Annotated[str, StringConstraints(min_length=6, max_length=4000, pattern=r"^laps=[\w.~%=&,:+-]*$")]
+DeskAddress = Annotated[str, StringConstraints(min_length=6, max_length=4000, pattern=r"^laps=[\w.~%=&,:*+-]*$")]
 
 
 class LineUpsQuery(Schema):

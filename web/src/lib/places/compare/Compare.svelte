@@ -114,13 +114,18 @@
     follow: () => {
       const place = readPlace(addressed());
       staves.show(place.staves);
-      const same = place.laps.join() === desk.laps.map((lap) => lap.key).join();
-      if (desk.lineUp && same && place.reference === desk.lineUp.reference) {
+      // The same laps, perhaps in another order: nothing has to be asked for.
+      const there = desk.laps.map((lap) => lap.key);
+      const same =
+        [...place.laps].sort().join() === [...there].sort().join() &&
+        place.reference === desk.lineUp?.reference;
+      const next = askedBy(place);
+      if (desk.lineUp && (same || JSON.stringify(next) === JSON.stringify(asked))) {
         desk.lay(desk.lineUp, place);
         return true;
       }
       wanted = place;
-      asked = askedBy(place);
+      asked = next;
       return false;
     },
   });

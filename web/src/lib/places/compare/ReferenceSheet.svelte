@@ -17,6 +17,8 @@
   let { desk, open = $bindable(), onmeasure }: Props = $props();
 
   const t = texts.compare.against;
+  /** the newest runs, a hundred a page: who drove longer ago is found among the laps */
+  const PAGES = 5;
   const event = $derived(desk.lineUp?.event.id ?? 0);
   // Of all days: an instructor's lap may have been driven on another.
   const choices = createInfiniteQuery(() => ({
@@ -32,7 +34,9 @@
     enabled: open && event > 0,
   }));
   $effect(() => {
-    if (open && choices.hasNextPage && !choices.isFetchingNextPage) void choices.fetchNextPage();
+    const more =
+      choices.hasNextPage && !choices.isFetchingNextPage && (choices.data?.pages.length ?? 0) < PAGES;
+    if (open && more) void choices.fetchNextPage();
   });
   const runs = $derived(choices.data?.pages.flatMap((page) => page.runs) ?? []);
   const drivers = $derived(
