@@ -42,13 +42,13 @@ def test_the_best_sectors_of_a_day_as_the_reference(taught: Coach, desk: dict, d
     assert made["run"] is made["number"] is made["driver"] is None
     times = [lap.sector_times_s for run in day.runs for lap in run.counting]
     best = np.min(times, axis=0)
-    assert made["sector_times_s"] == pytest.approx(list(best), abs=1e-6)
-    assert made["time_s"] == pytest.approx(best.sum(), abs=1e-6)
+    assert made["sector_times_s"] == pytest.approx(list(best), abs=1e-4)
+    assert made["time_s"] == pytest.approx(best.sum(), abs=1e-4)
     # Nobody drove it: the marks for the best are the others'.
     assert not made["best_of_all"]
     assert any(lap["best_of_all"] for lap in found["laps"][1:])
     for lap in found["laps"][1:]:
-        assert lap["delta_s"] == pytest.approx(lap["time_s"] - best.sum(), abs=1e-6)
+        assert lap["delta_s"] == pytest.approx(lap["time_s"] - best.sum(), abs=1e-4)
         assert lap["delta_u_s"] > 0
     table = curves(taught, found)
     for lap in found["laps"][1:]:
