@@ -1,7 +1,6 @@
 """Figures between two places, where in them time goes, and the stretches that are worth a look."""
 
 from itertools import pairwise
-from types import SimpleNamespace
 
 import numpy as np
 import pytest
@@ -110,9 +109,8 @@ def test_parts_of_a_passage_add_up(run) -> None:
     _, own = run
     numbers = list(own.traces)
     window = Window("T", 400.0, 500.0, 560.0, 620.0, 900.0, 900.0)
-    for theirs in (None, SimpleNamespace(brake_release_m=540.0, throttle_pickup_m=575.0),
-                   SimpleNamespace(brake_release_m=None, throttle_pickup_m=980.0)):  # fmt: skip
-        edges = part_edges(window, theirs, 400.0, 900.0)
+    for release, pickup in ((None, None), (540.0, 575.0), (None, 980.0)):
+        edges = part_edges(window, release, pickup, 400.0, 900.0)
         assert (np.diff(edges) >= 0).all()
         assert (edges[0], edges[-1]) == (400.0, 900.0)
         assert edges[3] == 620.0

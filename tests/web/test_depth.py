@@ -1,10 +1,14 @@
 """The card in depth: figures of the registry, two laps in all parts, stretches proposed by the data."""
 
+import io
+
 import numpy as np
+import pyarrow as pa
 import pytest
 
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.delta import stretch_loss, time_delta
+from lauftakt.core.laps.lap import inside
 from lauftakt.core.registry import FIGURES
 from tests.day import Day
 from tests.web.coach import Coach
@@ -82,3 +86,17 @@ def test_stretches_are_proposed_where_the_delta_grows(taught: Coach, names: tupl
     # What was lost for certain is nearly all in them.
     assert sum(row["loss_s"] for row in found) > 0.6 * delta[-1]
     assert taught.get(f"/api/stretches?laps={base}&reference={base}").json["stretches"] == []
+
+
+def test_derived_channels_are_drawn_as_the_core_has_them(taught: Coach, names: tuple[str, str], day: Day) -> None:
+    base, own = names
+    roles = "grip_used,rolling,brake_inferred"
+    answer = taught.get(f"/api/curves?laps={own},{base}&reference={base}&roles={roles}")
+    table = pa.ipc.open_stream(io.BytesIO(answer.data)).read_all()
+    run = day.runs[1]
+    row = run.signals.numbers.index(run.best_lap.number)
+    used = run.signals.grip_used(row)[inside(day.layout)]
+    assert np.allclose(table[f"{own}|grip_used"].to_numpy(), used, rtol=1e-3, atol=1e-3)
+    assert set(np.unique(table[f"{own}|rolling"].to_numpy())) <= {0.0, 1.0}
+    # The brake was logged: nothing is inferred of it.
+    assert f"{own}|brake_inferred" not in table.column_names

@@ -107,10 +107,14 @@ class Entry:
         rows = {role: values for role, values in self.curves.items() if role not in ("time", "time_draws")}
         return assemble(tuple(self.numbers), reach(self.layout), self.curves["time"], rows, self._judged_by())
 
-    def derived(self, number: int, role: str) -> Array | None:
-        """A channel that follows from what was logged (:mod:`lauftakt.core.technique.along`), on the layout's grid."""
-        rows = derived_channel(self.signals(), self._judged_by(), role)
-        return None if rows is None else rows[self.numbers.index(number), inside(self.layout)]
+    def derived(self, roles: Sequence[str]) -> dict[str, Array]:
+        """Channels that follow from what was logged (:mod:`lauftakt.core.technique.along`), of all timed laps on the
+        layout's grid, (laps, g) by role; without those that say nothing of this run."""
+        if not roles:
+            return {}
+        signals, part = self.signals(), inside(self.layout)
+        rows = {role: derived_channel(signals, self._judged_by(), role) for role in roles}
+        return {role: found[:, part] for role, found in rows.items() if found is not None}
 
     def _judged_by(self) -> Scale:
         return self.scale or Scale(**self.analysis.scale)

@@ -11,7 +11,6 @@ from scipy.signal import find_peaks
 
 from lauftakt.core.laps.lap import LapTrace
 from lauftakt.core.laps.times import time_at
-from lauftakt.core.technique.figures import Figures
 from lauftakt.core.technique.signals import Signals
 from lauftakt.core.technique.windows import Window
 
@@ -79,22 +78,22 @@ def part_figures(signals: Signals, row: int, low: float, high: float) -> PartFig
     )
 
 
-def part_edges(window: Window, theirs: Figures | None, low: float, high: float, shift: float = 0.0) -> Array:
+def part_edges(
+    window: Window, release: float | None, pickup: float | None, low: float, high: float, shift: float = 0.0
+) -> Array:
     """Where entry, middle, exit and straight of a corner begin and end, (5,) m, as the reference drives it: entry lasts
     to its brake release, middle to its throttle pick-up, exit to the corner's exit, straight to the end.
 
     Parameters
     ----------
     window : of the corner
-    theirs : the reference's figures in it
-    low, high : of the passage
+    release, pickup : the reference's brake release and throttle pick-up, m; None where it does neither
+    low, high : of the corner's part of the passage
     shift : by which the corner lies further on in the passage, m: a lap's length behind the line
     """
-    release = theirs.brake_release_m if theirs is not None else None
-    pickup = theirs.throttle_pickup_m if theirs is not None else None
     released = (window.entry if release is None else release) + shift
     picked = (max(window.apex, released - shift) if pickup is None else pickup) + shift
-    out = float(np.clip(window.exit + shift, low, high))
+    out = min(max(window.exit + shift, low), high)
     edges = np.maximum.accumulate(np.clip([low, released, picked, out, high], low, high))
     edges[1:4] = np.minimum(edges[1:4], out)
     return np.asarray(edges)

@@ -11,11 +11,11 @@ from scipy.stats import mannwhitneyu
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.grip import slowed_everywhere
+from lauftakt.core.comparison.parts import PARTS
 from lauftakt.core.findings.causes import Explanation, explain
 from lauftakt.core.findings.own_best import against_own_best
 from lauftakt.core.findings.pairing import (
     FEW,
-    PARTS,
     Contender,
     Side,
     clean_passages,

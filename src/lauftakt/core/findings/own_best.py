@@ -7,9 +7,9 @@ import numpy as np
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.car import ShownCar
+from lauftakt.core.comparison.parts import PARTS
 from lauftakt.core.findings.causes import explain
 from lauftakt.core.findings.pairing import (
-    PARTS,
     Contender,
     clean_passages,
     corner_parts,

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.comparison.parts import PARTS, part_edges
 from lauftakt.core.findings.prices import Drives
 from lauftakt.core.laps.lap import Lap
 from lauftakt.core.laps.times import time_at
@@ -22,7 +23,6 @@ MEDIAN_FACTOR = 1.25
 # Of fewer passages a median says no more than the reference lap itself.
 FEW = 3
 # In driving order; the contract fixes them.
-PARTS = ("entry", "middle", "exit", "straight")
 
 
 @dataclass(frozen=True)
@@ -151,11 +151,9 @@ def corner_parts(
         last = order == len(names) - 1
         end = high if last else min(window.high + shift, high)
         figures = known_figures(base, base_numbers, which)
-        release = _middle([f.brake_release_m for f in figures], window.entry) + shift
-        pickup = _middle([f.throttle_pickup_m for f in figures], max(window.apex, release - shift)) + shift
-        out = min(max(window.exit + shift, begin), end)
-        edges = np.maximum.accumulate(np.clip([begin, release, pickup, out, end], begin, end))
-        edges[1:4] = np.minimum(edges[1:4], out)
+        release = _middle([f.brake_release_m for f in figures])
+        pickup = _middle([f.throttle_pickup_m for f in figures])
+        edges = part_edges(window, release, pickup, begin, end, shift)
         times = [_spans(run, number, edges) for number in numbers]
         theirs = [_spans(base, number, edges) for number in base_numbers]
         losses = np.nanmedian(times, axis=0) - np.nanmedian(theirs, axis=0)
@@ -164,9 +162,10 @@ def corner_parts(
     return found
 
 
-def _middle(values: list[float | None], instead: float) -> float:
+def _middle(values: list[float | None]) -> float | None:
+    """The median; None where fewer than half of them are known."""
     known = [value for value in values if value is not None]
-    return median(known) if known and 2 * len(known) >= len(values) else instead
+    return median(known) if known and 2 * len(known) >= len(values) else None
 
 
 def _spans(run: AnalysedRun, number: int, edges: Array) -> Array:

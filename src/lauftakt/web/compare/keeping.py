@@ -1,7 +1,10 @@
 """Line-ups kept by name for the team, and what somebody wants to see on the desk."""
 
+from typing import Any
+
 from apiflask import APIBlueprint
 from flask_login import current_user
+from sqlalchemy import Select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.registry import CHANNELS, DERIVED
@@ -104,7 +107,7 @@ def put_staves(viewer: Viewer, json_data: schemas.Staves) -> schemas.Staves:
     return json_data
 
 
-def _of(viewer: Viewer, layout_id: int):  # type: ignore[no-untyped-def]
+def _of(viewer: Viewer, layout_id: int) -> Select[Any]:
     return visible(LineUpRow, viewer).where(LineUpRow.layout_id == layout_id)
 
 

@@ -89,6 +89,9 @@ def _arrow(
     columns: dict[str, NDArray[Any]] = {"s": layout.grid()}
     times = np.array([entries[run].on_grid(number, "time") for run, number in laps])
     rates = loss_rate(times - base.time, layout.length).astype(np.float32)
+    # Once for each run, however many of its laps are asked for.
+    made_here = [role for role in roles if role in _MADE_HERE]
+    derived = {run: entries[run].derived(made_here) for run in dict.fromkeys(run for run, _ in laps)}
     for (run, number), time, rate in zip(laps, times, rates, strict=True):
         entry = entries[run]
         name = entry.name(number)
@@ -99,7 +102,8 @@ def _arrow(
             doubt = lineup.rate_doubt(entry, number, entries[reference[0]], base)
             columns[f"{name}|sure_rate"] = beyond_doubt(rate, doubt).astype(np.float32)
         for role in roles:
-            values = entry.derived(number, role) if role in _MADE_HERE else entry.on_grid(number, role)
+            own = derived[run].get(role)
+            values = entry.on_grid(number, role) if own is None else own[entry.numbers.index(number)]
             if values is not None:
                 columns[f"{name}|{role}"] = values.astype(np.float32)
     table = pa.table(columns)
