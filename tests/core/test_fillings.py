@@ -1,6 +1,7 @@
 """Quick fillings of a line-up."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -20,7 +21,7 @@ LAPS = (
 )
 
 
-def keys(kind: str, **asked: int) -> tuple[list[tuple[int, int]], tuple[int, int]]:
+def keys(kind: str, **asked: Any) -> tuple[list[tuple[int, int]], tuple[int, int]]:
     found = fill(kind, LAPS, Asked(**asked))
     assert found is not None
     return [lap.key for lap in found.laps], found.reference.key
@@ -32,6 +33,10 @@ def test_each_drivers_best() -> None:
 
 def test_a_drivers_laps_near_the_best() -> None:
     assert keys("near_best", event=100, driver=1) == ([(10, 3), (10, 4), (10, 2)], (10, 3))
+    # As near as somebody says: a share, or seconds.
+    assert keys("near_best", event=100, driver=1, within_share=0.003)[0] == [(10, 3), (10, 4)]
+    assert keys("near_best", event=100, driver=1, within_s=3.0)[0] == [(10, 3), (10, 4), (10, 2), (10, 1)]
+    assert fill("near_best", LAPS, Asked(event=100, driver=9)) is None
 
 
 def test_first_laps_of_a_run_against_its_last() -> None:

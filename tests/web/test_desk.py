@@ -226,7 +226,7 @@ def test_choices_hold_every_timed_lap(taught: Coach, desk: dict) -> None:
     assert [run["run"] for run in everywhere] == [run["run"] for run in runs][::-1]
 
 
-def filled(taught: Coach, desk: dict, kind: str, **asked: int) -> tuple[list[str], str]:
+def filled(taught: Coach, desk: dict, kind: str, **asked: float) -> tuple[list[str], str]:
     query = "".join(f"&{name}={value}" for name, value in asked.items())
     answer = taught.get(f"/api/fillings?event={desk['event']['id']}&kind={kind}{query}")
     assert answer.status_code == 200, answer.json
@@ -248,6 +248,9 @@ def test_quick_fillings_lie_on_the_desk(taught: Coach, desk: dict, day: Day) -> 
         shown = taught.get(f"/api/desk?laps={','.join(laps)}&reference={reference}").json
         assert [lap["key"] for lap in shown["laps"]] == laps
         assert all(lap["set_aside"] is None for lap in shown["laps"])
+    near, _ = filled(taught, desk, "near_best", driver=ines, within_s=0.001)
+    assert len(near) == 1
+    assert len(filled(taught, desk, "near_best", driver=ines, within_share=0.2)[0]) > 2
     # Each passage's quickest lap of the day is among the winners, by the core's times.
     laps, _ = filled(taught, desk, "winners")
     winners = {(int(key.split("-")[0])) for key in laps}

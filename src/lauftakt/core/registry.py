@@ -160,4 +160,6 @@ BY_LAP: dict[str, FigureEntry] = {
 COMPUTED = tuple(code for code, entry in CHANNELS.items() if entry.computed and code != "delta")
 # What a log may hold and is brought onto the layout's grid.
 LOGGED = tuple(code for code, entry in CHANNELS.items() if not entry.computed and code != UNBELIEVED)
-STEPPED = frozenset({"lap_number", *(code for code, entry in CHANNELS.items() if entry.drawn == STEPS)})
+STEPPED = frozenset(
+    {"lap_number", *(code for code, entry in (*CHANNELS.items(), *DERIVED.items()) if entry.drawn == STEPS)}
+)

@@ -39,12 +39,20 @@ class Candidate:
 
 @dataclass(frozen=True)
 class Asked:
-    """What a filling is about; None where it does not matter."""
+    """What a filling is about; None where it does not matter.
+
+    Attributes
+    ----------
+    event, driver, other, run : of which day, of whom, of which run
+    within_share, within_s : how much slower than the best a lap near it may be, as a share of its time, or in seconds
+    """
 
     event: int | None = None
     driver: int | None = None
     other: int | None = None
     run: int | None = None
+    within_share: float = NEAR
+    within_s: float | None = None
 
 
 @dataclass(frozen=True)
@@ -84,9 +92,13 @@ def drivers_bests(laps: Sequence[Candidate], asked: Asked) -> Filling | None:
 
 
 def near_best(laps: Sequence[Candidate], asked: Asked) -> Filling | None:
-    """One driver's laps of a day within one and a half per cent of the best of them."""
+    """One driver's laps of a day within a share or some seconds of the best of them."""
     own = _quickest(_of(laps, event=asked.event, driver=asked.driver))
-    return _filling([lap for lap in own if lap.time_s <= (1.0 + NEAR) * own[0].time_s])
+    if not own:
+        return None
+    best = own[0].time_s
+    most = best * (1.0 + asked.within_share) if asked.within_s is None else best + asked.within_s
+    return _filling([lap for lap in own if lap.time_s <= most])
 
 
 def first_and_last(laps: Sequence[Candidate], asked: Asked) -> Filling | None:

@@ -6,7 +6,7 @@ from apiflask import APIBlueprint
 from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.core.comparison.fillings import Asked, Candidate, Filling, fill, winners
+from lauftakt.core.comparison.fillings import NEAR, Asked, Candidate, Filling, fill, winners
 from lauftakt.core.laps.counting import best_of
 from lauftakt.core.laps.times import passage_times
 from lauftakt.store.lineup import MOST_RUNS
@@ -53,7 +53,14 @@ def get_choices(viewer: Viewer, query_data: schemas.ChoicesQuery) -> schemas.Cho
 @blueprint.output(schemas.FillingOut)
 def get_filling(viewer: Viewer, query_data: schemas.FillingQuery) -> schemas.FillingOut:
     """Laps that answer a question that is often asked, such as each driver's best of the day."""
-    asked = Asked(query_data.event, query_data.driver, query_data.other, query_data.run)
+    asked = Asked(
+        query_data.event,
+        query_data.driver,
+        query_data.other,
+        query_data.run,
+        within_share=query_data.within_share or NEAR,
+        within_s=query_data.within_s,
+    )
     with database().begin() as session:
         event = one(session, Event, viewer, query_data.event)
         candidates = _candidates(session, viewer, event, query_data.kind)

@@ -1,22 +1,15 @@
 """The desk's routes."""
 
-import io
 from typing import Any
-from urllib.parse import unquote
 
-import numpy as np
-import pyarrow as pa
 from apiflask import APIBlueprint
 from flask import Response
-from numpy.typing import NDArray
 
-from lauftakt.core.comparison.delta import beyond_doubt, loss_rate
-from lauftakt.core.registry import CHANNELS, DERIVED, DIFFERENCES, LOGGED
+from lauftakt.core.registry import LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
-from lauftakt.store.lineup import NAMELESS, Entry
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.compare import asking, card, depth, lineup
+from lauftakt.web.compare import asking, card, curves, depth, lineup
 from lauftakt.web.compare.addresses import curve_address, curve_addresses, desk_address, desk_addresses
 from lauftakt.web.policy import Viewer
 
@@ -25,8 +18,6 @@ blueprint = APIBlueprint("compare", __name__, tag="Compare")
 ARROW = "application/vnd.apache.arrow.stream"
 # An analysis never changes: whoever has its curves need never ask again.
 FOR_EVER = "private, max-age=31536000, immutable"
-MOST_NAMELESS = 8
-_MADE_HERE = set(DERIVED) - set(DIFFERENCES)
 
 _CURVES: dict[int | str, dict[str, str | dict[str, dict[str, Any]]]] = {
     200: {"description": "Arrow IPC stream", "content": {ARROW: {"schema": {}}}}
@@ -62,55 +53,52 @@ def get_curves(viewer: Viewer, query_data: schemas.CurvesQuery) -> Response:
     name, and comes in the logger's unit.
     """
     laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
-    wanted = _roles(query_data.roles)
+    wanted = curves.roles_of(query_data.roles)
     with database().begin() as session:
-        stored = [role for role in wanted if role not in _MADE_HERE]
-        if len(stored) < len(wanted):  # what is derived follows from what the driver did
-            stored = list(dict.fromkeys([*stored, *JUDGED_BY]))
-        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *stored])
-    response = Response(_arrow(entries, keys[:-1], keys[-1], wanted), mimetype=ARROW)
+        asked = ["time_draws", *curves.stored_roles(wanted)]
+        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], asked)
+    return _arrow(curves.of_laps(entries, keys[:-1], keys[-1], wanted))
+
+
+@blueprint.get("/bands")
+@only("see")
+@blueprint.input(schemas.BandsQuery, location="query")
+@blueprint.doc(responses=_CURVES)
+def get_bands(viewer: Viewer, query_data: schemas.BandsQuery) -> Response:
+    """What drivers usually do: quartiles of the laps of each driver who has three or more among those named, as an
+    Arrow IPC stream. They never change.
+
+    Columns: ``s`` (m); for each such driver (by id) and role ``ID|ROLE|low``, ``ID|ROLE|middle`` (the median) and
+    ``ID|ROLE|high``, in SI units. Further roles are ``delta`` (s, 0 at ``from_m``), ``loss_rate`` and ``offset_gap``.
+    """
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
+    wanted = curves.roles_of(query_data.roles, differences=True)
+    with database().begin() as session:
+        asked = ["time_draws", *curves.stored_roles(wanted)]
+        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], asked)
+    return _arrow(curves.bands(entries, keys[:-1], keys[-1], wanted, query_data.from_m))
+
+
+@blueprint.get("/samples")
+@only("see")
+@blueprint.input(schemas.SamplesQuery, location="query")
+@blueprint.output(schemas.SamplesOut)
+def get_samples(viewer: Viewer, query_data: schemas.SamplesQuery) -> Any:
+    """What the loggers wrote in a short piece of the circuit, each sample at the place where the lap was then."""
+    laps = curve_addresses(query_data.laps)
+    if query_data.to_m - query_data.from_m > curves.LONGEST_SAMPLED_M:
+        raise Problem(422, "too-long", f"Samples are told of {curves.LONGEST_SAMPLED_M:g} m at most.")
+    wanted = [role for role in curves.roles_of(query_data.roles) if role in LOGGED or role == "speed"]
+    with database().begin() as session:
+        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws"])
+        found = curves.samples(session, entries, keys, wanted, query_data.from_m, query_data.to_m)
+    return found, 200, {"Cache-Control": "private, no-cache"}
+
+
+def _arrow(stream: bytes) -> Response:
+    response = Response(stream, mimetype=ARROW)
     response.headers["Cache-Control"] = FOR_EVER
     return response
-
-
-def _roles(text: str) -> list[str]:
-    asked = [unquote(part) for part in text.split(",") if part]
-    nameless = [role for role in asked if role.startswith(NAMELESS)][:MOST_NAMELESS]
-    known = {code for code, entry in CHANNELS.items() if entry.computed} | set(LOGGED) | _MADE_HERE
-    return list(dict.fromkeys([role for role in asked if role in known] + nameless))
-
-
-def _arrow(
-    entries: dict[int, Entry], laps: list[tuple[int, int]], reference: tuple[int, int], roles: list[str]
-) -> bytes:
-    layout = entries[reference[0]].layout
-    base = entries[reference[0]].trace(reference[1])
-    assert base is not None
-    columns: dict[str, NDArray[Any]] = {"s": layout.grid()}
-    times = np.array([entries[run].on_grid(number, "time") for run, number in laps])
-    rates = loss_rate(times - base.time, layout.length).astype(np.float32)
-    # Once for each run, however many of its laps are asked for.
-    made_here = [role for role in roles if role in _MADE_HERE]
-    derived = {run: entries[run].derived(made_here) for run in dict.fromkeys(run for run, _ in laps)}
-    for (run, number), time, rate in zip(laps, times, rates, strict=True):
-        entry = entries[run]
-        name = entry.name(number)
-        columns[f"{name}|time"] = time
-        columns[f"{name}|loss_rate"] = rate
-        columns[f"{name}|sure_rate"] = rate
-        if (run, number) != reference:
-            doubt = lineup.rate_doubt(entry, number, entries[reference[0]], base)
-            columns[f"{name}|sure_rate"] = beyond_doubt(rate, doubt).astype(np.float32)
-        for role in roles:
-            own = derived[run].get(role)
-            values = entry.on_grid(number, role) if own is None else own[entry.numbers.index(number)]
-            if values is not None:
-                columns[f"{name}|{role}"] = values.astype(np.float32)
-    table = pa.table(columns)
-    sink = io.BytesIO()
-    with pa.ipc.new_stream(sink, table.schema) as writer:
-        writer.write_table(table)
-    return sink.getvalue()
 
 
 @blueprint.get("/doubt")

@@ -227,6 +227,33 @@ class CurvesQuery(Schema):
     build: Annotated[str, StringConstraints(max_length=40)] = ""
 
 
+class BandsQuery(CurvesQuery):
+    """The same, and where the delta starts with 0."""
+
+    from_m: Metres = 0.0
+
+
+class SamplesQuery(Schema):
+    """Laps of analyses (``analysis.number``, by commas), logged channels, and a short piece of the circuit."""
+
+    laps: Keys
+    roles: Roles = "speed"
+    from_m: Metres
+    to_m: Metres
+
+
+class LapSamples(Schema):
+    lap: str
+    role: str
+    rate_hz: float
+    s_m: list[float] = Field(description="Where the lap was when each sample was taken.")
+    values: list[float] = Field(description="In SI units.")
+
+
+class SamplesOut(Schema):
+    channels: list[LapSamples]
+
+
 class DoubtQuery(Schema):
     """Laps of analyses (``analysis.number``, by commas), and where the delta starts with 0."""
 
@@ -274,6 +301,12 @@ class FillingQuery(Schema):
     driver: int | None = None
     other: int | None = None
     run: int | None = None
+    within_share: Annotated[float, Field(gt=0, le=0.2, allow_inf_nan=False)] | None = Field(
+        default=None, description="How much slower than the best a lap near it may be, as a share of its time."
+    )
+    within_s: Annotated[float, Field(gt=0, le=60, allow_inf_nan=False)] | None = Field(
+        default=None, description="The same in seconds."
+    )
 
 
 class FillingOut(Schema):
@@ -327,6 +360,7 @@ class Staves(Schema):
     heights in pixels where they were changed."""
 
     staves: list[Stave] | None = Field(default=None, max_length=24)
+    folded: list[Stave] = Field(default_factory=list, max_length=24)
     heights: dict[Stave, Annotated[int, Field(ge=40, le=900)]] = Field(default_factory=dict, max_length=60)
     sets: list[StaveSet] = Field(default_factory=list, max_length=30)
 

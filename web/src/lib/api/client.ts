@@ -30,6 +30,7 @@ export type DayReading = Schemas['DayReading'];
 export type Without = Schemas['WithoutOut'];
 export type CardFigures = Card['figures'][number];
 export type Doubt = Schemas['DoubtOut'];
+export type Samples = Schemas['SamplesOut'];
 export type Choices = Schemas['ChoicesOut'];
 export type RunChoices = Choices['runs'][number];
 export type FillingKind = NonNullable<paths['/api/fillings']['get']['parameters']['query']>['kind'];
@@ -148,11 +149,12 @@ export async function done<T>(
 }
 
 /** Curves as an Arrow stream: fetched by hand because the generated client speaks JSON. */
-export async function fetchCurves(
-  query: { laps: string; reference: string; roles: string; build: string },
+export async function fetchArrow(
+  what: 'curves' | 'bands',
+  query: Record<string, string>,
   signal: AbortSignal,
 ): Promise<Uint8Array> {
-  const ask = (): Promise<Response> => fetch(`/api/curves?${new URLSearchParams(query)}`, { signal });
+  const ask = (): Promise<Response> => fetch(`/api/${what}?${new URLSearchParams(query)}`, { signal });
   let answer = await ask();
   if (answer.status === 401 && (await again.ask())) answer = await ask();
   if (!answer.ok) {

@@ -22,6 +22,10 @@ export const keys = {
     ['card', laps, reference, part, corner] as const,
   without: (lap: string, reference: string, part: Part | null, corner: string | null, cause: string | null) =>
     ['card', 'without', lap, reference, part, corner, cause] as const,
+  bands: (build: string, laps: string, reference: string, roles: string, from: number) =>
+    ['bands', build, laps, reference, roles, from] as const,
+  samples: (laps: string, roles: string, from: number, to: number) =>
+    ['card', 'samples', laps, roles, from, to] as const,
   doubt: (build: string, laps: string, reference: string, from: number) =>
     ['doubt', build, laps, reference, from] as const,
   figures: (laps: string, reference: string, part: Part | null, corner: string | null) =>

@@ -10,12 +10,40 @@ export interface Curves {
   has(role: string): boolean;
 }
 
-export function decodeCurves(bytes: Uint8Array): Curves {
+/** What a driver usually does with a channel: the median, and between what the middle half of the laps lies. */
+export interface Band {
+  low: Curve;
+  middle: Curve;
+  high: Curve;
+}
+
+export interface Bands {
+  of(driver: number, role: string): Band | undefined;
+}
+
+function decode(bytes: Uint8Array): { columns: Map<string, Curve>; s: Float64Array } {
   const table = tableFromIPC(bytes);
   const columns = new Map<string, Curve>();
   for (const name of table.names) columns.set(name, table.getChild(name).toArray() as Curve);
   const s = columns.get('s');
   if (!(s instanceof Float64Array)) throw new Error('The curves came without their grid.');
+  return { columns, s };
+}
+
+export function decodeBands(bytes: Uint8Array): Bands {
+  const { columns } = decode(bytes);
+  return {
+    of(driver, role) {
+      const [low, middle, high] = ['low', 'middle', 'high'].map((name) =>
+        columns.get(`${driver}|${role}|${name}`),
+      );
+      return low && middle && high ? { low, middle, high } : undefined;
+    },
+  };
+}
+
+export function decodeCurves(bytes: Uint8Array): Curves {
+  const { columns, s } = decode(bytes);
   return {
     s,
     of: (key, role) => columns.get(`${key}|${role}`),

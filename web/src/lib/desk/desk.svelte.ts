@@ -1,13 +1,27 @@
 // The desk: line-up, one cursor, one stretch, zoom. State only; drawing is elsewhere.
-import type { Card, DeskLap, DeskLineUp, Doubt, Passage } from '$lib/api/client';
-import { deltaOf, differenceOf, onGrid, type Curve, type Curves } from '$lib/desk/curves';
+import type { Card, DeskLap, DeskLineUp, Doubt, Passage, Samples } from '$lib/api/client';
+import {
+  deltaOf,
+  differenceOf,
+  onGrid,
+  type Band,
+  type Bands,
+  type Curve,
+  type Curves,
+} from '$lib/desk/curves';
+import { registry } from '$lib/quantities/registry.svelte';
 import { inOrder, moved, sortedBy, unique, type Measure } from '$lib/desk/order';
 import { rolesOf, type Place } from '$lib/desk/place';
+import { distanceAxis, timeAxis, type Axis, type AxisKind } from '$lib/draw/axis';
 
 export const STAVES = ['delta', 'speed', 'brake_pressure', 'throttle'];
 /** What the browser makes of curves that it has: differences to the reference. */
 export const OWN = ['delta', 'offset_gap', 'loss_rate'];
+/** Channels of places, not of a lap's own clock. */
+const OF_PLACES = ['delta', 'offset_gap', 'loss_rate', 'sure_rate'];
 export const MOST_LAPS = 24;
+/** The middle half of fewer laps says nothing. */
+const FEWEST_OF_BAND = 3;
 const SHORTEST_M = 20;
 const SHORTEST_STRETCH_M = 5;
 
@@ -42,6 +56,16 @@ export class Desk {
   /** the zoom of the pictures that were drawn last; they are moved until the sharp ones follow */
   drawn = $state.raw<[number, number]>([0, 1]);
   staves = $state.raw<string[]>([...STAVES]);
+  /** what runs from left to right */
+  axis = $state<AxisKind>('distance');
+  /** whether the laps of a driver who has several give way to what that driver usually does */
+  banded = $state(false);
+  /** curves of pedals that have no stave */
+  pedals = $state.raw<Curves | null>(null);
+  /** what drivers usually do, of these laps and against this reference; deltas start with 0 at `from` */
+  bands = $state.raw<{ from: number; of: Bands } | null>(null);
+  /** what the loggers wrote, while one is close enough to see it */
+  samples = $state.raw<Samples['channels']>([]);
   /** what is shown where the address says nothing of staves */
   usual = $state.raw<string[]>([...STAVES]);
   folded = $state.raw<string[]>([]);
@@ -64,6 +88,12 @@ export class Desk {
   readonly roles = $derived(unique(this.staves.flatMap(rolesOf)));
   /** where the delta starts: a stretch that grows at its other end draws nothing anew */
   readonly from = $derived(this.part?.from ?? 0);
+  readonly along = $derived.by<Axis | undefined>(() => {
+    const { curves, reference } = this;
+    if (!curves) return undefined;
+    const base = reference && curves.of(reference.curves, 'time');
+    return this.axis === 'time' && base ? timeAxis(curves.s, base, this.from) : distanceAxis(curves.s);
+  });
   readonly deltas = $derived.by<Record<string, Float32Array>>(() => {
     const found: Record<string, Float32Array> = {};
     const base = this.reference && this.curves?.of(this.reference.curves, 'time');
@@ -102,6 +132,41 @@ export class Desk {
     return found && onGrid(this.curves.s, s_m, found.delta_u_s);
   }
 
+  /** A channel as it is drawn over the axis. */
+  drawnCurve(key: string, role: string): Curve | undefined {
+    const values = this.curve(key, role);
+    const { along } = this;
+    if (!values || !along || along.kind === 'distance') return values;
+    if (OF_PLACES.includes(role)) return along.alongPlaces(values);
+    return along.alongLap(values, this.curve(key, 'time'), registry.stepped(role));
+  }
+
+  /** What a driver usually does with a channel, over the axis; undefined where bands are not asked for. */
+  drawnBand(driver: number, role: string): Band | undefined {
+    if (!this.banded || !this.bands || (role === 'delta' && this.bands.from !== this.from)) return undefined;
+    const found = this.bands.of.of(driver, role);
+    const { along } = this;
+    if (!found || !along) return found;
+    return {
+      low: along.alongPlaces(found.low),
+      middle: along.alongPlaces(found.middle),
+      high: along.alongPlaces(found.high),
+    };
+  }
+
+  /** Drivers for whom a band can stand, each with the first of their laps. */
+  readonly bandable = $derived.by<DeskLap[]>(() => {
+    const driven = this.shown.filter((lap) => !lap.made && lap.driver);
+    const of = (lap: DeskLap): DeskLap[] => driven.filter((other) => other.driver?.id === lap.driver?.id);
+    return driven.filter((lap) => of(lap)[0] === lap && of(lap).length >= FEWEST_OF_BAND);
+  });
+
+  /** Half the width within which a delta is unsure, over the axis: ± in all our texts is two standard deviations. */
+  drawnDoubt(key: string): Curve | undefined {
+    const u = this.deltaDoubt(key)?.map((value) => 2 * value);
+    return u && (this.along?.alongPlaces(u) ?? u);
+  }
+
   /** Which lap of its driver a lap is among those that are drawn: 0 for the first. */
   nth(key: string): number {
     const lap = this.laps.find((item) => item.key === key);
@@ -128,6 +193,8 @@ export class Desk {
     const keys = this.laps.map((lap) => lap.key);
     this.hidden = place.hidden.filter((key) => keys.includes(key));
     this.full = place.full;
+    this.axis = place.axis;
+    this.banded = place.banded;
     const kept = [place.chosen, this.chosen].find((key) => key && keys.includes(key));
     this.chosen = kept ?? keys.find((key) => key !== lineUp.reference) ?? lineUp.reference;
     const length = lineUp.layout.length_m;
@@ -161,8 +228,11 @@ export class Desk {
       hidden: this.hidden,
       corner: this.part?.passage ? this.corner : null,
       full: this.full,
+      axis: this.axis,
+      banded: this.banded,
       without: this.without,
       staves: this.staves.join() === this.usual.join() ? null : this.staves,
+      folded: this.folded.filter((stave) => this.staves.includes(stave)),
       version: this.lineUp?.version ?? null,
     };
   }
@@ -270,6 +340,10 @@ export class Desk {
     this.cursor = Math.min(Math.max(from + metres, 0), this.length);
     if (this.cursor < this.zoom[0] || this.cursor > this.zoom[1])
       this.pan(this.cursor < this.zoom[0] ? this.cursor - this.zoom[0] : this.cursor - this.zoom[1]);
+  }
+
+  swapAxis(): void {
+    this.axis = this.axis === 'time' ? 'distance' : 'time';
   }
 
   /** Measure from the cursor's place on; once more ends it. */

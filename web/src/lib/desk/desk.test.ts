@@ -5,11 +5,11 @@ import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
 import { deltaOf, valueAt } from '$lib/desk/curves';
 import { shortName } from '$lib/desk/corners';
 import { alongPart } from '$lib/desk/curves';
-import { readPlace, writePlace } from '$lib/desk/place';
+import { readPlace, writePlace, type Place } from '$lib/desk/place';
 
 describe('address of the desk', () => {
   it('comes back as it was written', () => {
-    const place = {
+    const place: Place = {
       laps: ['1-184', '2.5', 'median-d3e4', 'passages-desk'],
       reference: '1-184',
       run: null,
@@ -26,6 +26,9 @@ describe('address of the desk', () => {
       hidden: ['2.5'],
       corner: 'Esses, 2 & 3 %',
       full: 0.0025,
+      axis: 'time',
+      banded: true,
+      folded: ['gear\n~Aux *1'],
     };
     expect(readPlace(new URLSearchParams(writePlace(place)))).toEqual(place);
   });

@@ -19,6 +19,12 @@ export function lossOf(lap: DeskLap, reference: DeskLap | undefined, by: Measure
   return (lap.sector_times_s[by] ?? NaN) - (reference?.sector_times_s[by] ?? NaN);
 }
 
+/** Of which parts losses stand side by side at the strips' ends. */
+export const partsOf = (splits: number): Measure[] => [
+  'lap',
+  ...Array.from({ length: splits + 1 }, (_, i) => i),
+];
+
 /** A lap one place up or down. */
 export function moved(laps: DeskLap[], key: string, by: 1 | -1): DeskLap[] {
   const from = laps.findIndex((lap) => lap.key === key);

@@ -1,5 +1,7 @@
 // The desk's state as an address that can be sent to somebody: line-up, reference, chosen lap, stretch, zoom, cursor.
 
+import type { AxisKind } from '$lib/draw/axis';
+
 export interface Place {
   laps: string[];
   reference: string | null;
@@ -18,12 +20,40 @@ export interface Place {
   corner: string | null;
   /** the loss rate that gets the whole colour, s/m; null: chosen by what is lost */
   full: number | null;
+  /** what runs from left to right */
+  axis: AxisKind;
+  /** whether what drivers usually do stands for their laps */
+  banded: boolean;
   /** the cause without which the chosen lap is shown, too */
   without: string | null;
   staves: string[] | null;
+  folded: string[];
   /** number of the circuit's version on which the laps are measured */
   version: number | null;
 }
+
+/** Nothing is said of anything. */
+export const NOWHERE: Place = {
+  laps: [],
+  reference: null,
+  run: null,
+  event: null,
+  chosen: null,
+  passage: null,
+  stretch: null,
+  zoom: null,
+  cursor: null,
+  until: null,
+  hidden: [],
+  corner: null,
+  full: null,
+  axis: 'distance',
+  banded: false,
+  without: null,
+  staves: null,
+  folded: [],
+  version: null,
+};
 
 const whole = (text: string | null): number | null =>
   text !== null && /^\d{1,9}$/.test(text) ? Number(text) : null;
@@ -76,6 +106,9 @@ function writeRole(role: string): string {
   return '~' + encodeURIComponent(encodeURIComponent(role.slice(1)).replaceAll('*', '%2A'));
 }
 
+const readStaves = (text: string | null): string[] =>
+  (text ?? '').split(',').flatMap((stave) => readStave(stave) ?? []);
+
 export function readPlace(query: URLSearchParams): Place {
   return {
     laps: lapKeys(query.get('laps')),
@@ -92,12 +125,11 @@ export function readPlace(query: URLSearchParams): Place {
     corner: decoded(query.get('corner')),
     full: /^\d{1,3}(\.\d{1,2})?$/.test(query.get('scale') ?? '') ? Number(query.get('scale')) / 1e4 : null,
     without: /^[a-z_]{1,40}$/.test(query.get('without') ?? '') ? query.get('without') : null,
+    banded: query.get('bands') === 'on',
+    axis: query.get('axis') === 'time' ? 'time' : 'distance',
     version: whole(query.get('drawn')),
-    staves:
-      query
-        .get('staves')
-        ?.split(',')
-        .flatMap((role) => readStave(role) ?? []) ?? null,
+    staves: query.has('staves') ? readStaves(query.get('staves')) : null,
+    folded: readStaves(query.get('folded')),
   };
 }
 
@@ -114,8 +146,11 @@ export function writePlace(place: Place): string {
   if (place.hidden.length) parts.push(['hidden', place.hidden.join(',')]);
   if (place.corner) parts.push(['corner', encodeURIComponent(encodeURIComponent(place.corner))]);
   if (place.full !== null) parts.push(['scale', String(Number((place.full * 1e4).toFixed(2)))]);
+  if (place.axis === 'time') parts.push(['axis', 'time']);
+  if (place.banded) parts.push(['bands', 'on']);
   if (place.without) parts.push(['without', place.without]);
   if (place.staves) parts.push(['staves', place.staves.map(writeStave).join(',')]);
+  if (place.folded.length) parts.push(['folded', place.folded.map(writeStave).join(',')]);
   if (place.version !== null) parts.push(['drawn', String(place.version)]);
   // Commas and dots need no escape, and an address that can be read is easier to trust.
   return parts.map(([key, value]) => `${key}=${value}`).join('&');

@@ -5,6 +5,8 @@ interface Ranged {
   values: Curve;
   /** half the width that is drawn around the line */
   width?: Curve | undefined;
+  /** curves between which something is drawn */
+  between?: [Curve, Curve];
 }
 
 /** Lowest and highest value of what is on show; the zero line stays where it is asked for. */
@@ -13,12 +15,14 @@ export function rangeOf(lines: Ranged[], from: number, to: number, zero: boolean
   let high = -Infinity;
   const first = Math.max(0, Math.floor(from));
   const last = Math.ceil(to);
-  for (const { values, width } of lines)
+  for (const { values, width, between } of lines)
     for (let i = first; i <= last && i < values.length; i++) {
       const v = values[i] as number;
       const around = width?.[i] ?? 0;
-      if (v - around < low) low = v - around;
-      if (v + around > high) high = v + around;
+      const least = between ? (between[0][i] as number) : v - around;
+      const most = between ? (between[1][i] as number) : v + around;
+      if (least < low) low = least;
+      if (most > high) high = most;
     }
   if (zero) [low, high] = [Math.min(low, 0), Math.max(high, 0)];
   if (!(high > low)) return Number.isFinite(low) ? [low - 1, low + 1] : [0, 1];

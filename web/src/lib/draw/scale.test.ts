@@ -7,7 +7,7 @@ describe('the scale along the circuit', () => {
     const scale = scaleOf([1000, 2000], 500);
     expect(scale.x(1500)).toBe(250);
     expect(scale.place(250)).toBe(1500);
-    expect(scale.perMetre).toBe(0.5);
+    expect(scale.perStep).toBe(0.5);
   });
 
   it('tells how a picture of another view has to be moved to lie on this one', () => {

@@ -2,7 +2,7 @@
 import type { Scale } from './scale';
 
 /**
- * Adds a polyline of a curve on a 1 m grid to a path.
+ * Adds a polyline of a curve on a grid of whole steps to a path.
  *
  * Where several samples share a pixel column, its first, lowest, highest and last are drawn in their order. A stepped
  * one holds each value until the next.
@@ -11,11 +11,11 @@ export function trace(
   path: Path2D | CanvasRenderingContext2D,
   s: ArrayLike<number>,
   values: ArrayLike<number>,
-  scale: Pick<Scale, 'from' | 'to' | 'perMetre'>,
+  scale: Pick<Scale, 'from' | 'to' | 'perStep'>,
   y: (value: number) => number,
   stepped = false,
 ): void {
-  const { from, to, perMetre } = scale;
+  const { from, to, perStep } = scale;
   const last = s.length - 1;
   const first = Math.max(0, Math.floor(from) - 1);
   const end = Math.min(last, Math.ceil(to) + 1);
@@ -27,24 +27,24 @@ export function trace(
       down = false;
       return;
     }
-    const px = ((s[i] as number) - from) * perMetre;
+    const px = ((s[i] as number) - from) * perStep;
     if (down && stepped) path.lineTo(px, before);
     before = y(value);
     if (down) path.lineTo(px, y(value));
     else path.moveTo(px, y(value));
     down = true;
   };
-  if (perMetre > 0.5) {
+  if (perStep > 0.5) {
     for (let i = first; i <= end; i++) go(i);
     return;
   }
   let i = first;
   while (i <= end) {
-    const column = Math.floor(((s[i] as number) - from) * perMetre);
+    const column = Math.floor(((s[i] as number) - from) * perStep);
     let low = i;
     let high = i;
     let j = i;
-    while (j + 1 <= end && Math.floor(((s[j + 1] as number) - from) * perMetre) === column) {
+    while (j + 1 <= end && Math.floor(((s[j + 1] as number) - from) * perStep) === column) {
       j++;
       if ((values[j] as number) < (values[low] as number)) low = j;
       if ((values[j] as number) > (values[high] as number)) high = j;

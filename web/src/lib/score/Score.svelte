@@ -1,9 +1,9 @@
 <!-- The score: corners as numbered bars, a loss strip for each lap, then staves; one cursor and one stretch through all. -->
 <script lang="ts">
-  import { ArrowDownNarrowWide } from '@lucide/svelte';
+  import { ArrowDownNarrowWide, ArrowRightLeft } from '@lucide/svelte';
   import { needsNumber } from '$lib/desk/called';
   import { shortName } from '$lib/desk/corners';
-  import type { Measure } from '$lib/desk/order';
+  import { partsOf, type Measure } from '$lib/desk/order';
   import type { Layout, Passage } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { present } from '$lib/session/present.svelte';
@@ -13,7 +13,7 @@
   import { Gestures } from '$lib/draw/gestures';
   import { moved, scaleOf } from '$lib/draw/scale';
   import { pieces } from '$lib/desk/stretch';
-  import { measuresFor } from '$lib/score/measures';
+  import { COLUMN, measuresFor } from '$lib/score/measures';
   import Overview from '$lib/score/Overview.svelte';
   import StaveRow from '$lib/score/StaveRow.svelte';
   import StripRow from '$lib/score/StripRow.svelte';
@@ -36,14 +36,15 @@
   let height = $state(0);
   let plain = $state<HTMLElement>();
 
-  const m = $derived(measuresFor(width));
+  const parts = $derived(partsOf(desk.lineUp?.layout.splits_m.length ?? 0));
+  const m = $derived(measuresFor(width, parts.length));
   const inner = $derived(Math.max(10, width - m.names - m.values - m.axis));
   /** of which part the strips tell the loss at their ends */
   let by = $state<Measure>('lap');
   const numbered = $derived(needsNumber(desk.laps));
   /** what is seen now, and what the pictures were drawn for */
-  const view = $derived(scaleOf(desk.zoom, inner));
-  const scale = $derived(scaleOf(desk.drawn, inner));
+  const view = $derived(scaleOf(desk.zoom, inner, desk.along));
+  const scale = $derived(scaleOf(desk.drawn, inner, desk.along));
   const shift = $derived(moved(scale, view));
   const distance = $derived(unitOf('distance', present.units));
   const bars = $derived(desk.lineUp?.layout.corners.map((corner) => corner.apex_m) ?? []);
@@ -62,7 +63,7 @@
       const box = (plain as HTMLElement).getBoundingClientRect();
       return Math.min(Math.max(view.place(clientX - box.left), 0), desk.length);
     },
-    metres: () => 1 / view.perMetre,
+    metres: () => (desk.zoom[1] - desk.zoom[0]) / inner,
     cursor: (place) => (desk.cursor = place),
     mark: (from, to) => desk.drag(from, to),
     rest: () => desk.rest(),
@@ -115,10 +116,27 @@
     );
   });
 
-  /** Round places for the distance axis, in the person's unit. */
-  const marks = $derived(
-    ticks(view.from * distance.factor, view.to * distance.factor, Math.max(2, Math.floor(inner / 90))),
-  );
+  /** Round places for the axis: metres in the person's unit, or seconds since the stretch began. */
+  const marks = $derived.by(() => {
+    const along = desk.along;
+    const factor = along?.kind === 'time' ? 1 : distance.factor;
+    const [low, high] = [view.from, view.to].map((step) => (along?.told(step) ?? step) * factor);
+    return ticks(low ?? 0, high ?? 1, Math.max(2, Math.floor(inner / 90))).map((mark) => ({
+      text: along?.kind === 'time' ? seconds(mark) : String(mark),
+      x: ((along?.step(mark / factor) ?? mark / factor) - view.from) * view.perStep,
+    }));
+  });
+  const seconds = (value: number): string => String(Number(value.toFixed(2))).replace('-', '−');
+  /** What the cursor says of its place. */
+  const here = $derived.by(() => {
+    const { cursor, along } = desk;
+    if (cursor === null) return '';
+    const place = `${figure(cursor, distance)} ${distance.label}`;
+    const since =
+      along?.kind === 'time' ? `${along.told(along.to(cursor)).toFixed(2).replace('-', '−')} s · ` : '';
+    return `${since}${place}${measured ? ` · ${measured}` : ''}`;
+  });
+  const half = $derived(here.length * 3.6 + 8);
   interface Numbered {
     passage: Passage;
     corner: Corner;
@@ -163,7 +181,23 @@
         >
       {/each}
     </div>
-    {#if m.values > 60}
+    {#if m.columns > 1}
+      <div class="heads" style:width="{m.values - 8}px" role="group" aria-label={t.order.by}>
+        {#each parts as part (part)}
+          <button
+            type="button"
+            class="head"
+            style:width="{COLUMN}px"
+            aria-pressed={by === part}
+            title={t.order.sortBy(part === 'lap' ? t.order.lap : t.sector(part + 1))}
+            onclick={() => {
+              by = part;
+              desk.sort(part);
+            }}>{part === 'lap' ? t.lapTime : t.sectorShort(part + 1)}</button
+          >
+        {/each}
+      </div>
+    {:else if m.values > 60}
       <div class="order" style:width="{m.values - 8}px">
         <select
           class="by"
@@ -201,6 +235,7 @@
           measures={m}
           {numbered}
           {by}
+          {parts}
           {onmeasure}
           {onoff}
         />
@@ -261,10 +296,23 @@
   </div>
 
   <div class="foot" style:padding-left="{m.names + m.axis}px" style:padding-right="{m.values}px">
+    <button
+      type="button"
+      class="swap"
+      style:max-width="{m.names + m.axis - 6}px"
+      title={t.axis.hint}
+      aria-pressed={desk.axis === 'time'}
+      onclick={() => desk.swapAxis()}
+      ><ArrowRightLeft size={13} />{#if m.names > 80}{desk.axis === 'time'
+          ? t.axis.toDistance
+          : t.axis.toTime}{/if}</button
+    >
+    <span class="muted unit" style:width="{m.values - 8}px"
+      >{desk.axis === 'time' ? 's' : distance.label}</span
+    >
     <div class="axis">
-      {#each marks as mark (mark)}
-        {@const x = view.x(mark / distance.factor)}
-        {#if x > 6 && x < inner - 6}<span class="metre figure muted" style:left="{x}px">{mark}</span>{/if}
+      {#each marks as { text, x } (text)}
+        {#if x > 6 && x < inner - 6}<span class="metre figure muted" style:left="{x}px">{text}</span>{/if}
       {/each}
     </div>
     <div class="sectors">
@@ -278,12 +326,8 @@
         {/if}
       {/each}
       {#if desk.cursor !== null && view.x(desk.cursor) >= 0 && view.x(desk.cursor) <= inner}
-        <span
-          class="here figure"
-          style:left="{Math.min(
-            Math.max(view.x(desk.cursor), measured ? 92 : 28),
-            inner - (measured ? 92 : 28),
-          )}px">{figure(desk.cursor, distance)} {distance.label}{measured ? ` · ${measured}` : ''}</span
+        <span class="here figure" style:left="{Math.min(Math.max(view.x(desk.cursor), half), inner - half)}px"
+          >{here}</span
         >
       {/if}
     </div>
@@ -327,6 +371,27 @@
     bottom: 0;
     display: flex;
     align-items: center;
+  }
+  .heads {
+    position: absolute;
+    right: 0;
+    bottom: 0;
+    display: flex;
+  }
+  .head {
+    height: 24px;
+    font-size: 11px;
+    text-align: left;
+    color: var(--muted);
+    white-space: nowrap;
+    cursor: pointer;
+  }
+  .head:hover,
+  .head[aria-pressed='true'] {
+    color: var(--ink);
+  }
+  .head[aria-pressed='true'] {
+    font-weight: 640;
   }
   .by {
     width: calc(100% - 24px);
@@ -420,6 +485,33 @@
     z-index: 3;
     background: var(--paper);
     margin-top: 4px;
+  }
+  .swap {
+    position: absolute;
+    left: 0;
+    top: 8px;
+    min-width: 24px;
+    height: 24px;
+    display: flex;
+    align-items: center;
+    gap: 5px;
+    padding: 0 4px;
+    overflow: hidden;
+    white-space: nowrap;
+    font-size: 12px;
+    color: var(--muted);
+    border-radius: 4px;
+    cursor: pointer;
+  }
+  .swap:hover {
+    background: var(--strip);
+    color: var(--ink);
+  }
+  .unit {
+    position: absolute;
+    right: 0;
+    top: 1px;
+    font-size: 11px;
   }
   .axis {
     position: relative;

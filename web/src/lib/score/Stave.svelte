@@ -25,8 +25,15 @@
     stepped?: boolean;
     /** lowest and highest value of its own scale, where it is not the stave's */
     range?: [number, number];
+    /** between what the middle half of a driver's laps lies */
+    between?: [Curve, Curve];
+    /** samples of a logger: step and value */
+    dots?: [number, number][];
+    /** whose it is, where it is no lap's */
+    called?: { name: string; nth: string };
   }
   interface Props {
+    /** steps of the axis: metres, or those of the time axis */
     s: Float64Array;
     lines: Line[];
     scale: Scale;
@@ -55,6 +62,7 @@
 
   const range = $derived(given ?? rangeOf(lines, scale.from, scale.to, zero));
   const room = 7;
+  const DOT_PX = 2;
   const y = (value: number, h: number, own?: [number, number]) => {
     const [low, high] = own ?? range;
     return h - room - ((value - low) / (high - low)) * (h - 2 * room);
@@ -98,7 +106,25 @@
     }
     ctx.stroke();
     ctx.lineJoin = 'round';
-    for (const line of lines) if (line.width) drawWidth(ctx, h, line, line.width);
+    for (const line of lines) {
+      const { values, width, between } = line;
+      if (between)
+        drawBetween(
+          ctx,
+          h,
+          line,
+          (i) => between[0][i] as number,
+          (i) => between[1][i] as number,
+        );
+      else if (width)
+        drawBetween(
+          ctx,
+          h,
+          line,
+          (i) => (values[i] as number) - (width[i] as number),
+          (i) => (values[i] as number) + (width[i] as number),
+        );
+    }
     for (const line of [...lines].sort((a, b) => rank(a) - rank(b))) {
       ctx.beginPath();
       trace(ctx, s, line.values, scale, (value) => y(value, h, line.range), line.stepped ?? false);
@@ -109,28 +135,50 @@
       ctx.stroke();
     }
     ctx.setLineDash([]);
+    for (const line of lines) if (line.dots?.length) drawDots(ctx, h, line, line.dots);
   }
 
-  /** The pale width within which a line is unsure. */
-  function drawWidth(ctx: CanvasRenderingContext2D, h: number, line: Line, width: Curve): void {
+  function drawDots(ctx: CanvasRenderingContext2D, h: number, line: Line, dots: [number, number][]): void {
+    ctx.fillStyle = line.reference ? mode.inks.muted : line.colour;
+    ctx.beginPath();
+    for (const [step, value] of dots) {
+      const x = (step - scale.from) * scale.perStep;
+      const at = y(value, h, line.range);
+      if (!Number.isFinite(at) || x < -2 || x > scale.width + 2) continue;
+      ctx.moveTo(x + DOT_PX, at);
+      ctx.arc(x, at, DOT_PX, 0, 2 * Math.PI);
+    }
+    ctx.fill();
+  }
+
+  type Side = (index: number) => number;
+
+  /** Something pale from one curve to another: within what a line is unsure, or the middle half of laps. Gaps stay. */
+  function drawBetween(ctx: CanvasRenderingContext2D, h: number, line: Line, low: Side, high: Side): void {
     const first = Math.max(0, Math.floor(scale.from) - 1);
     const last = Math.min(s.length - 1, Math.ceil(scale.to) + 1);
-    const step = Math.max(1, Math.floor(2 / scale.perMetre));
-    const steps: number[] = [];
-    for (let i = first; i < last; i += step) steps.push(i);
-    steps.push(last);
-    const at = (i: number, side: 1 | -1) =>
-      ctx.lineTo(
-        scale.x(s[i] ?? 0),
-        y((line.values[i] as number) + side * (width[i] as number), h, line.range),
-      );
-    ctx.beginPath();
-    for (const i of steps) at(i, 1);
-    for (const i of steps.reverse()) at(i, -1);
-    ctx.closePath();
+    const step = Math.max(1, Math.floor(2 / scale.perStep));
     ctx.globalAlpha = 0.18;
     ctx.fillStyle = line.colour;
-    ctx.fill();
+    const at = (i: number, side: Side) =>
+      ctx.lineTo(((s[i] ?? 0) - scale.from) * scale.perStep, y(side(i), h, line.range));
+    let piece: number[] = [];
+    const close = () => {
+      if (piece.length > 1) {
+        ctx.beginPath();
+        for (const i of piece) at(i, high);
+        for (const i of piece.reverse()) at(i, low);
+        ctx.closePath();
+        ctx.fill();
+      }
+      piece = [];
+    };
+    for (let i = first; ; i = Math.min(i + step, last)) {
+      if (Number.isFinite(low(i)) && Number.isFinite(high(i))) piece.push(i);
+      else close();
+      if (i >= last) break;
+    }
+    close();
     ctx.globalAlpha = 1;
   }
 

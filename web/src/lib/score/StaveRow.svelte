@@ -1,7 +1,9 @@
 <!-- A stave with its name in the left margin and the values at the cursor, sorted, in the right one. -->
 <script lang="ts">
   import { ChevronDown, ChevronRight, ChevronUp, X } from '@lucide/svelte';
+  import type { DeskLap } from '$lib/api/client';
   import { needsNumber } from '$lib/desk/called';
+  import type { Curve } from '$lib/desk/curves';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { OWN } from '$lib/desk/desk.svelte';
   import { rolesOf } from '$lib/desk/place';
@@ -29,6 +31,8 @@
 
   const t = texts.compare;
   const WITHOUT = 'without';
+  /** Samples that lie nearer to each other are no more than the line. */
+  const DOTS_APART_PX = 5;
   /** Of channels that share a stave, all but the first are dashed. */
   const DASHES = [[], [5, 2], [1.5, 2], [7, 2, 1.5, 2]];
   const roles = $derived(rolesOf(stave));
@@ -38,18 +42,20 @@
   const folded = $derived(desk.folded.includes(stave));
   const height = $derived(staveHeight(stave, desk.heights));
   const lines = $derived(roles.flatMap(linesOf));
+  const narrow = $derived(measures.values < 60);
   const first = $derived(lines.filter((line) => line.role === role));
   const without = $derived(missing());
   const readings = $derived(
-    folded || !desk.curves || measures.values < 60
+    folded || !desk.curves || (narrow && desk.cursor === null)
       ? []
       : readingsOf({
-          s: desk.curves.s,
-          lines: first.filter((line) => line.key !== WITHOUT),
+          s: desk.along?.grid ?? desk.curves.s,
+          // Under the thumb there is room for two: the lap that is looked at, and the reference.
+          lines: first.filter((line) => line.key !== WITHOUT && (!narrow || line.chosen || line.reference)),
           laps: desk.laps,
           numbered: needsNumber(desk.shown),
-          cursor: desk.cursor,
-          until: desk.until,
+          cursor: stepOf(desk.cursor),
+          until: stepOf(desk.until),
           end: scale.to,
           height,
           unit,
@@ -61,12 +67,16 @@
   function linesOf(of: string, index: number): (Line & { role: string })[] {
     const found: (Line & { role: string })[] = [];
     const stepped = registry.stepped(of);
+    const banded = bandsOf(of, index);
     for (const lap of desk.shown) {
-      const values = desk.curve(lap.key, of);
+      // The band stands for a driver's laps, but for the one that is looked at and the reference.
+      const apart = [desk.chosen, desk.lineUp?.reference].includes(lap.key);
+      if (!apart && !lap.made && banded.some((line) => line.key === bandKey(lap))) continue;
+      const values = desk.drawnCurve(lap.key, of);
       const ink = inkOf(lap, desk.nth(lap.key), mode.dark);
       const chosen = lap.key === desk.chosen;
       const reference = lap.key === desk.lineUp?.reference;
-      const width = of === 'delta' && chosen ? twice(desk.deltaDoubt(lap.key)) : undefined;
+      const width = of === 'delta' && chosen ? desk.drawnDoubt(lap.key) : undefined;
       if (values)
         found.push({
           role: of,
@@ -80,14 +90,16 @@
           width,
           stepped,
           range: [0, 1],
+          dots: dotsOf(lap, of),
         });
     }
+    found.push(...banded);
     const chosen = found.find((line) => line.chosen);
     if (of === 'speed' && desk.rebuilt && chosen)
       found.push({
         ...chosen,
         key: WITHOUT,
-        values: desk.rebuilt,
+        values: desk.along?.alongPlaces(desk.rebuilt) ?? desk.rebuilt,
         chosen: false,
         rebuilt: true,
         dash: [5, 3],
@@ -99,8 +111,47 @@
     return found;
   }
 
-  /** ± in all our texts is two standard deviations. */
-  const twice = (u: Float32Array | undefined) => u?.map((value) => 2 * value);
+  const bandKey = (lap: DeskLap): string => `band-${lap.driver?.id}`;
+
+  /** What drivers usually do with a channel. */
+  function bandsOf(of: string, index: number): (Line & { role: string })[] {
+    return desk.bandable.flatMap((lap) => {
+      const band = desk.drawnBand(lap.driver?.id ?? 0, of);
+      if (!band) return [];
+      const ink = inkOf(lap, 0, mode.dark);
+      return [
+        {
+          role: of,
+          key: bandKey(lap),
+          values: band.middle,
+          between: [band.low, band.high] as [Curve, Curve],
+          colour: ink.colour,
+          weight: 1.6,
+          dash: DASHES[index] ?? [],
+          reference: false,
+          chosen: lap.driver?.id === desk.chosenLap?.driver?.id && desk.chosenLap?.made !== null,
+          stepped: registry.stepped(of),
+          range: [0, 1] as [number, number],
+          called: { name: lap.driver?.name ?? '', nth: t.made.short.median },
+        },
+      ];
+    });
+  }
+
+  /** The samples that a lap's logger wrote of a channel, where they lie far enough apart to be seen. */
+  function dotsOf(lap: DeskLap, of: string): [number, number][] {
+    const own = desk.samples.find((item) => item.lap === lap.curves && item.role === of);
+    const { along } = desk;
+    if (!own || !along || own.s_m.length < 2) return [];
+    const time = desk.curve(lap.key, 'time');
+    const steps = own.s_m.map((place) => along.toOfLap(place, time));
+    const apart = (((steps.at(-1) ?? 0) - (steps[0] ?? 0)) / (steps.length - 1)) * scale.perStep;
+    return apart < DOTS_APART_PX ? [] : steps.map((step, i) => [step, own.values[i] ?? NaN]);
+  }
+
+  function stepOf(place: number | null): number | null {
+    return place === null ? null : (desk.along?.to(place) ?? place);
+  }
 
   function missing(): string {
     const logged = roles.filter((item) => !OWN.includes(item));
@@ -161,7 +212,7 @@
     <div class="folded" style:width="{scale.width + measures.axis}px"></div>
   {:else if desk.curves && lines.length}
     <Stave
-      s={desk.curves.s}
+      s={desk.along?.grid ?? desk.curves.s}
       {lines}
       {scale}
       transform={moved}
@@ -171,8 +222,9 @@
       range={first[0]?.range}
       margin={measures.axis}
     />
-    {#if measures.values >= 60}
+    {#if !narrow || readings.length}
       <ul
+        class:narrow
         class="readings"
         class:ends={desk.cursor === null}
         style:width="{measures.values - 8}px"
@@ -185,8 +237,9 @@
             style:top={reading.top === null ? undefined : `${reading.top}px`}
           >
             {#if reading.text}<span class="figure">{reading.text}</span>{/if}
-            {#if reading.change}<span class="figure change">{reading.change}</span>{/if}
-            <span class="who">{reading.name}</span>{#if reading.nth}<span class="nth">{reading.nth}</span
+            {#if reading.change && !narrow}<span class="figure change">{reading.change}</span>{/if}
+            {#if !narrow}<span class="who">{reading.name}</span>{/if}{#if reading.nth && !narrow}<span
+                class="nth">{reading.nth}</span
               >{/if}
           </li>
         {/each}
@@ -309,6 +362,9 @@
     display: flex;
     gap: 5px;
     white-space: nowrap;
+  }
+  .narrow .figure {
+    min-width: 0;
   }
   .ends li {
     position: absolute;

@@ -46,7 +46,7 @@
   function paint(ctx: CanvasRenderingContext2D, own: Curve, w: number, h: number): void {
     const colours = LOSS[mode.dark ? 'dark' : 'light'];
     const { from } = scale;
-    const step = 1 / scale.perMetre;
+    const step = 1 / scale.perStep;
     for (let x = 0; x < w; x++) {
       const a = Math.max(0, Math.floor(from + x * step));
       const b = Math.min(own.length - 1, Math.max(a, Math.ceil(from + (x + 1) * step) - 1));

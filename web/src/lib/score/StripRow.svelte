@@ -10,7 +10,7 @@ done with it. -->
   import { texts } from '$lib/words';
   import { lapTime, signed, unitOf } from '$lib/quantities/units';
   import { nameInk } from '$lib/draw/inks';
-  import type { Measures } from '$lib/score/measures';
+  import { COLUMN, type Measures } from '$lib/score/measures';
   import { mode } from '$lib/draw/mode.svelte';
   import LapMenu from '$lib/score/LapMenu.svelte';
   import Strip from '$lib/score/Strip.svelte';
@@ -28,10 +28,12 @@ done with it. -->
     numbered: boolean;
     /** of which part the loss is shown at the end */
     by: Measure;
+    /** whose losses stand side by side where there is room */
+    parts: Measure[];
     onmeasure: (key: string) => void;
     onoff: (key: string) => void;
   }
-  let { desk, lap, full, scale, moved, measures, numbered, by, onmeasure, onoff }: Props = $props();
+  let { desk, lap, full, scale, moved, measures, numbered, by, parts, onmeasure, onoff }: Props = $props();
 
   const t = texts.compare;
   const isReference = $derived(lap.key === desk.lineUp?.reference);
@@ -76,7 +78,7 @@ done with it. -->
         <span class="off muted" style:width="{scale.width}px"><EyeOff size={12} /></span>
       {:else}
         <Strip
-          rate={desk.curve(lap.key, 'sure_rate')}
+          rate={desk.drawnCurve(lap.key, 'sure_rate')}
           {scale}
           transform={moved}
           {full}
@@ -89,10 +91,18 @@ done with it. -->
       {/if}
     </span>
     <span class="gap figure" style:width="{measures.values - (narrow ? 4 : 34)}px"
-      >{isReference ? t.reference : signed(lossOf(lap, desk.reference, by), delta)}</span
+      >{#if isReference}{t.reference}{:else if measures.columns > 1}{#each parts as part (part)}<span
+            class="column"
+            class:by={part === by}
+            style:width="{COLUMN}px">{signed(lossOf(lap, desk.reference, part), delta)}</span
+          >{/each}{:else}{signed(lossOf(lap, desk.reference, by), delta)}{/if}</span
     >
   </button>
-  {#if !narrow}<LapMenu {desk} {lap} {onmeasure} {onoff} />{/if}
+  {#if !narrow || lap.key === desk.chosen}
+    <span class:onstrip={narrow} style:right={narrow ? `${measures.values}px` : undefined}
+      ><LapMenu {desk} {lap} {onmeasure} {onoff} /></span
+    >
+  {/if}
 </div>
 
 <style>
@@ -153,6 +163,21 @@ done with it. -->
     height: 18px;
     padding: 3px 4px;
     border-bottom: 1px dashed var(--rule);
+  }
+  /* Under the thumb, at the end of the chosen strip. */
+  .onstrip {
+    position: absolute;
+    top: 2px;
+    background: var(--paper);
+    border-radius: 4px;
+    opacity: 0.92;
+  }
+  .column {
+    display: inline-block;
+    color: var(--muted);
+  }
+  .column.by {
+    color: inherit;
   }
   .gap {
     margin-left: 8px;

@@ -49,15 +49,15 @@ export function readingsOf(asked: Asked): Reading[] {
 function reading(asked: Asked, line: Line, place: number): Reading & { value: number } {
   const { s, laps, numbered, unit, signs, until, dark } = asked;
   const lap = laps.find((item) => item.key === line.key);
-  const who = lap ? called(lap) : { name: '', nth: '' };
+  const who = lap ? called(lap) : (line.called ?? { name: '', nth: '' });
   const value = valueAt(s, line.values, place);
   const before = until === null ? NaN : valueAt(s, line.values, until);
   return {
     key: line.key,
     name: who.name,
-    nth: lap && (numbered || lap.made) ? who.nth : '',
+    nth: line.called || (lap && (numbered || lap.made)) ? who.nth : '',
     // Names are never paler than can be read, whatever their line's ink.
-    colour: line.reference || !lap ? 'var(--muted)' : nameInk(lap, dark),
+    colour: line.called ? line.colour : line.reference || !lap ? 'var(--muted)' : nameInk(lap, dark),
     value,
     text: signs ? signed(value, unit) : figure(value, unit),
     change:

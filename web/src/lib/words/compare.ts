@@ -31,6 +31,7 @@ export const compareTexts = {
     by: 'Loss in',
     lap: 'whole lap',
     sort: 'Quickest first',
+    sortBy: (part: string) => `Quickest first by ${part}`,
     up: 'Up',
     down: 'Down',
     hide: 'Hide',
@@ -64,6 +65,10 @@ export const compareTexts = {
     ofOne: 'Of one driver',
     ofAll: 'Of all',
   },
+  bands: 'Usual band',
+  everyLap: 'Every lap',
+  bandsHint:
+    'Of a driver with three laps or more: the median, and between what the middle half of the laps lies',
   addMedian: 'Median of these laps',
   addOwnMedian: (name: string) => `Median of ${name}`,
   kept: {
@@ -109,6 +114,8 @@ export const compareTexts = {
     which: 'Which laps',
     lay: 'Lay out',
     driver: 'Driver',
+    near: 'How near to the best',
+    within: (share: string) => `within ${share}`,
     other: 'and',
     run: 'Run',
     kinds: {
@@ -200,6 +207,7 @@ export const compareTexts = {
   },
   depth: {
     open: 'All figures',
+    of: { figures: 'Figures', channels: 'Channels on show' },
     title: (where: string) => `All figures: ${where}`,
     hint: 'A click on a head sorts. Beneath each value its difference to the reference; underlined: the best. The dots are all laps of the run of the chosen lap that count.',
     lap: 'Lap',
@@ -213,6 +221,10 @@ export const compareTexts = {
     dots: (name: string, n: number, low: string, high: string) => `${name}: ${n} laps from ${low} to ${high}`,
     sort: (name: string) => `Sort by ${name}`,
     about: { pace: 'Pace', braking: 'Braking', middle: 'Middle', throttle: 'Throttle', line: 'Line' },
+  },
+  channels: {
+    hint: 'Every channel on show between the ends of the stretch; the mean is over the time spent there. A click on a head sorts.',
+    says: { first: 'at the start', lowest: 'lowest', highest: 'highest', mean: 'mean', last: 'at the end' },
   },
   beside: {
     open: 'All passages of these two',
@@ -254,10 +266,16 @@ export const compareTexts = {
   inferred: 'Braking is taken from deceleration: no brake was logged.',
   columns: { lap: 'Lap', lost: 'lost, s', brakes: 'brakes, ', slowest: 'slowest, ', full: 'full thr., ' },
   sector: (n: number) => `Sector ${n}`,
+  sectorShort: (n: number) => `sect. ${n}`,
   lapTime: 'lap',
   losing: 'losing',
   gaining: 'gaining',
   per100: 's per 100 m',
+  axis: {
+    toTime: 'Over time',
+    toDistance: 'Over distance',
+    hint: 'Seconds since the stretch began, every lap by its own clock; places stand where the reference is (x)',
+  },
   noChannel: (name: string) => `${name} was not logged in any of these laps.`,
   notLogged: (name: string, drivers: string) => `${name} was not logged by ${drivers}.`,
   staveUp: (name: string) => `Move ${name} up`,
@@ -308,6 +326,7 @@ export const keyTexts = {
   hide: 'hide or show the chosen lap',
   alone: 'only the chosen lap and the reference; once more: all',
   measure: 'measure from the cursor on; once more ends it',
+  swap: 'swap distance and time',
   staves: 'choose the staves',
   moveLap: 'move a lap of the line-up up or down',
   cursor: 'move the cursor 1 m (shift: 10 m)',

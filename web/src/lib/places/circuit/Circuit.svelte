@@ -1,7 +1,7 @@
 <script lang="ts">
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { History as HistoryIcon } from '@lucide/svelte';
-  import { api, ApiProblem, done, fetchCurves } from '$lib/api/client';
+  import { api, ApiProblem, done, fetchArrow } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
   import { asked, type Kind } from '$lib/circuit/draft';
   import { Drafting } from '$lib/circuit/drafting.svelte';
@@ -127,7 +127,9 @@
   const curves = createQuery(() => ({
     queryKey: keys.curves(present.build, laps, base, roles),
     queryFn: async ({ signal }) =>
-      decodeCurves(await fetchCurves({ laps, reference: base, roles, build: present.build }, signal)),
+      decodeCurves(
+        await fetchArrow('curves', { laps, reference: base, roles, build: present.build }, signal),
+      ),
     enabled: laps !== '' && base !== '',
     staleTime: Infinity,
     placeholderData: keepPreviousData,

@@ -88,7 +88,7 @@ what can be moved, which run through all of it. -->
       const box = (plain as HTMLElement).getBoundingClientRect();
       return Math.min(Math.max(view.place(clientX - box.left), 0), drafting.length);
     },
-    metres: () => 1 / view.perMetre,
+    metres: () => 1 / view.perStep,
     cursor: (place) => (drafting.cursor = place),
     mark: () => undefined,
     rest: () => undefined,
@@ -113,7 +113,7 @@ what can be moved, which run through all of it. -->
   function move(event: PointerEvent, handle: Handle): void {
     if (dragging !== handle.id) return;
     const box = (plain as HTMLElement).getBoundingClientRect();
-    drafting.drag(handle.id, view.place(event.clientX - box.left), event.altKey ? 0 : 1 / view.perMetre);
+    drafting.drag(handle.id, view.place(event.clientX - box.left), event.altKey ? 0 : 1 / view.perStep);
   }
 
   function up(): void {

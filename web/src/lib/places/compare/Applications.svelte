@@ -1,7 +1,7 @@
 <!-- The brake applications of all laps, laid on one another at their brake points, and the throttles at the lowest speed:
 how somebody brakes and picks up, whatever the place. -->
 <script lang="ts">
-  import type { Card } from '$lib/api/client';
+  import type { Card, DeskLap } from '$lib/api/client';
   import { around, type Around } from '$lib/desk/aligned';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { inkOf } from '$lib/draw/inks';
@@ -33,14 +33,18 @@ how somebody brakes and picks up, whatever the place. -->
     place: (row: Card['figures'][number]) => number | null,
     ends: [number, number],
   ) => {
-    const { curves } = desk;
-    const role = roles.find((item) => desk.roles.includes(item));
-    if (!curves || !role) return null;
-    const asked = card.figures.flatMap((row) => {
-      const lap = desk.shown.find((item) => item.curves === row.lap);
-      return lap ? [{ key: lap.key, values: curves.of(lap.curves, role), place: place(row) }] : [];
+    const { curves, pedals } = desk;
+    if (!curves) return null;
+    const found = (lap: DeskLap, role: string) => curves.of(lap.curves, role) ?? pedals?.of(lap.curves, role);
+    // Each lap by the first of them that its logger knew, each kind to a scale of its own.
+    const lines = roles.flatMap((role, nth) => {
+      const asked = card.figures.flatMap((row) => {
+        const lap = desk.shown.find((item) => item.curves === row.lap);
+        if (!lap || roles.slice(0, nth).some((better) => found(lap, better))) return [];
+        return [{ key: lap.key, values: found(lap, role), place: place(row) }];
+      });
+      return around(curves.s, asked, ends[0], ends[1], 2);
     });
-    const lines = around(curves.s, asked, ends[0], ends[1], 2);
     return lines.length ? { lines, ends } : null;
   };
   const braking = $derived(picture(BRAKES, (row) => row.brake_point_m, [15, Math.min(longest, 400)]));

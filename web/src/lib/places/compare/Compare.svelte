@@ -31,7 +31,7 @@
   const RENEWING_MS = 2_000;
   const desk = new Desk();
   const first = readPlace(addressed());
-  const staves = rememberStaves(desk, first.staves);
+  const staves = rememberStaves(desk, first.staves, first.folded);
 
   const askedBy = (place: Place) => ({
     laps: place.laps.join(','),
@@ -113,7 +113,7 @@
     chosen: () => desk.selection(),
     follow: () => {
       const place = readPlace(addressed());
-      staves.show(place.staves);
+      staves.show(place.staves, place.folded);
       // The same laps, perhaps in another order: nothing has to be asked for.
       const there = desk.laps.map((lap) => lap.key);
       const same =
@@ -168,6 +168,7 @@
     hide: () => desk.chosen && desk.hide(desk.chosen),
     alone: () => desk.chosen && desk.alone(desk.chosen),
     measure: () => desk.measure(),
+    swap: () => desk.swapAxis(),
     staves: () => (open = 'staves'),
     help: () => (open = 'keys'),
   };

@@ -1,6 +1,6 @@
 <!-- What can be done with the whole desk. -->
 <script lang="ts">
-  import { Bookmark, ListPlus, Rows3, Target } from '@lucide/svelte';
+  import { Bookmark, ListPlus, Rows3, Target, Waves } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { texts } from '$lib/words';
 
@@ -40,6 +40,16 @@
   {/if}
   {#if desk.hidden.length}
     <button type="button" class="may" onclick={() => (desk.hidden = [])}>{t.order.all}</button>
+  {/if}
+  {#if desk.bandable.length}
+    <button
+      type="button"
+      class="may"
+      aria-pressed={desk.banded}
+      title={t.bandsHint}
+      onclick={() => (desk.banded = !desk.banded)}
+      ><Waves size={15} />{desk.banded ? t.everyLap : t.bands}</button
+    >
   {/if}
   <span class="grow"></span>
   <select

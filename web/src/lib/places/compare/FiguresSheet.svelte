@@ -7,6 +7,7 @@
   import type { Desk } from '$lib/desk/desk.svelte';
   import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
+  import ChannelsTable from '$lib/places/compare/ChannelsTable.svelte';
   import Dots from '$lib/places/compare/Dots.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -21,6 +22,7 @@
   const laps = $derived(desk.shown.map((lap) => lap.curves).join(','));
   const base = $derived(desk.reference?.curves ?? '');
   const part = $derived(desk.settled);
+  let of = $state<'figures' | 'channels'>('figures');
   const found = createQuery(() => ({
     queryKey: keys.figures(laps, base, part, desk.corner),
     queryFn: ({ signal }) => {
@@ -35,7 +37,7 @@
         }),
       );
     },
-    enabled: open && laps !== '' && base !== '' && part !== null,
+    enabled: open && of === 'figures' && laps !== '' && base !== '' && part !== null,
     placeholderData: keepPreviousData,
   }));
 
@@ -120,9 +122,18 @@
 </script>
 
 <Sheet bind:open title={t.title(where)} wide>
-  <p class="muted hint">{t.hint}</p>
-  {#if found.error}<Trouble error={found.error} again={() => void found.refetch()} />{/if}
-  {#if found.data}
+  <div class="of" role="group">
+    {#each ['figures', 'channels'] as const as kind (kind)}
+      <button type="button" class="may" aria-pressed={of === kind} onclick={() => (of = kind)}
+        >{t.of[kind]}</button
+      >
+    {/each}
+  </div>
+  <p class="muted hint">{of === 'figures' ? t.hint : texts.compare.channels.hint}</p>
+  {#if of === 'figures' && found.error}<Trouble error={found.error} again={() => void found.refetch()} />{/if}
+  {#if of === 'channels'}
+    <ChannelsTable {desk} />
+  {:else if found.data}
     <div class="table">
       <table>
         <thead>
@@ -211,6 +222,20 @@
 </Sheet>
 
 <style>
+  .of {
+    display: flex;
+    gap: 6px;
+    margin-bottom: 6px;
+  }
+  .of .may {
+    min-height: 28px;
+    padding: 0.1rem 0.6rem;
+    font-size: 13px;
+  }
+  .of [aria-pressed='true'] {
+    border-color: var(--ink);
+    font-weight: 640;
+  }
   .hint {
     font-size: 12.5px;
     margin-bottom: 6px;

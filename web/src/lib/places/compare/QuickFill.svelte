@@ -25,6 +25,9 @@
   let driver = $state<number | null>(null);
   let other = $state<number | null>(null);
   let run = $state<number | null>(null);
+  /** how far from the best a lap near it may be: a share, or seconds */
+  const NEAR = ['0.5 %', '1 %', '1.5 %', '2 %', '3 %', '0.5 s', '1 s', '2 s', '3 s', '5 s'];
+  let near = $state('1.5 %');
   let trouble = $state<unknown>(null);
 
   const drivers = $derived([...new Map(runs.map((item) => [item.driver.id, item.driver])).values()]);
@@ -37,6 +40,10 @@
       (!asksRun || run !== null),
   );
 
+  const within = $derived(
+    near.endsWith('%') ? { within_share: parseFloat(near) / 100 } : { within_s: parseFloat(near) },
+  );
+
   async function fill(): Promise<void> {
     trouble = null;
     const query = {
@@ -44,6 +51,7 @@
       event,
       ...(asksDriver && driver !== null ? { driver } : {}),
       ...(asksOther && other !== null ? { other } : {}),
+      ...(kind === 'near_best' ? within : {}),
       ...(asksRun && run !== null ? { run } : {}),
     };
     try {
@@ -65,6 +73,11 @@
     <select class="select" aria-label={t.driver} bind:value={driver}>
       <option value={null}>{t.driver} …</option>
       {#each drivers as item (item.id)}<option value={item.id}>{item.name}</option>{/each}
+    </select>
+  {/if}
+  {#if kind === 'near_best'}
+    <select class="select" aria-label={t.near} title={t.near} bind:value={near}>
+      {#each NEAR as item (item)}<option value={item}>{t.within(item)}</option>{/each}
     </select>
   {/if}
   {#if asksOther}

@@ -1,10 +1,17 @@
 // What the server answers about the laps on the desk: curves, the card, doubts, held-up parts. Each fails by itself.
 import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
-import { api, ApiProblem, done, fetchCurves } from '$lib/api/client';
+import { api, ApiProblem, done, fetchArrow } from '$lib/api/client';
 import { keys } from '$lib/api/keys';
-import { alongPart, decodeCurves } from '$lib/desk/curves';
+import { alongPart, decodeBands, decodeCurves } from '$lib/desk/curves';
 import { OWN, type Desk } from '$lib/desk/desk.svelte';
+import { NAMELESS } from '$lib/quantities/registry.svelte';
 import { present } from '$lib/session/present.svelte';
+
+/** What the card draws of every lap, one of each pair. */
+const PEDALS = ['brake_pressure', 'brake_pedal', 'brake_inferred', 'throttle', 'throttle_inferred'];
+/** Of a longer piece samples are not seen apart. */
+const SAMPLED_M = 500;
+const SAMPLED_BLOCK_M = 100;
 
 /**
  * Asks whenever laps, reference, stretch or staves change, and hands the answers to the desk.
@@ -34,7 +41,9 @@ export function answersOf(desk: Desk, gone: () => void) {
   const curves = createQuery(() => ({
     queryKey: keys.curves(present.build, laps, base, asked),
     queryFn: async ({ signal }) =>
-      decodeCurves(await fetchCurves({ laps, reference: base, roles: asked, build: present.build }, signal)),
+      decodeCurves(
+        await fetchArrow('curves', { laps, reference: base, roles: asked, build: present.build }, signal),
+      ),
     enabled: ready,
     staleTime: Infinity,
     gcTime: 60_000,
@@ -60,6 +69,27 @@ export function answersOf(desk: Desk, gone: () => void) {
     enabled: ready && part !== null,
     placeholderData: keepPreviousData,
   }));
+
+  // The drawings of the card need the pedals, whether their staves are on show or not.
+  const pedals = $derived(
+    PEDALS.filter((role) => !roles.includes(role) && desk.laps.some((lap) => lap.roles.includes(role))).join(
+      ',',
+    ),
+  );
+  const applied = createQuery(() => ({
+    queryKey: keys.curves(present.build, laps, base, pedals),
+    queryFn: async ({ signal }) =>
+      decodeCurves(
+        await fetchArrow('curves', { laps, reference: base, roles: pedals, build: present.build }, signal),
+      ),
+    enabled: ready && pedals !== '' && part?.passage != null,
+    staleTime: Infinity,
+    gcTime: 60_000,
+    structuralSharing: false,
+  }));
+  $effect(() => {
+    desk.pedals = applied.data ?? null;
+  });
 
   // The chosen lap as it would be without one cause of its loss; causes are named by the figures of the card's corner.
   const own = $derived(desk.chosenLap?.curves ?? '');
@@ -105,6 +135,66 @@ export function answersOf(desk: Desk, gone: () => void) {
   }));
   $effect(() => {
     desk.doubt = doubt.data ?? null;
+  });
+
+  // What drivers usually do: of the laps on show, once the stretch rests.
+  const shown = $derived(
+    desk.shown
+      .map((lap) => lap.curves)
+      .sort()
+      .join(','),
+  );
+  const banded = $derived(desk.banded && desk.bandable.length > 0);
+  const usual = $derived([...desk.roles].sort().map(encodeURIComponent).join(','));
+  const bands = createQuery(() => ({
+    queryKey: keys.bands(present.build, shown, base, usual, from),
+    queryFn: async ({ signal }) => {
+      const query = {
+        laps: shown,
+        reference: base,
+        roles: usual,
+        build: present.build,
+        from_m: String(from),
+      };
+      return { from, of: decodeBands(await fetchArrow('bands', query, signal)) };
+    },
+    enabled: ready && banded,
+    staleTime: Infinity,
+    gcTime: 60_000,
+    placeholderData: keepPreviousData,
+    structuralSharing: false,
+  }));
+  $effect(() => {
+    desk.bands = banded ? (bands.data ?? null) : null;
+  });
+
+  // Samples are asked for when one is close enough to see them, with a little more around so that a step aside needs
+  // no further question.
+  const near = $derived.by<[number, number] | null>(() => {
+    const [low, high] = desk.drawn;
+    if (high - low > SAMPLED_M) return null;
+    const block = (place: number): number => Math.floor(place / SAMPLED_BLOCK_M) * SAMPLED_BLOCK_M;
+    return [Math.max(0, block(low)), Math.min(desk.length, block(high) + SAMPLED_BLOCK_M)];
+  });
+  const logged = $derived(
+    roles
+      .filter((role) => !role.startsWith(NAMELESS))
+      .sort()
+      .join(','),
+  );
+  const samples = createQuery(() => ({
+    queryKey: keys.samples(shown, logged, near?.[0] ?? 0, near?.[1] ?? 0),
+    queryFn: ({ signal }) => {
+      const query = { laps: shown, roles: logged, from_m: near?.[0] ?? 0, to_m: near?.[1] ?? 0 };
+      return done(api.GET('/api/samples', { params: { query }, signal }));
+    },
+    enabled: ready && near !== null && logged !== '',
+    staleTime: 60_000,
+    gcTime: 60_000,
+    structuralSharing: false,
+  }));
+  $effect(() => {
+    desk.samples = near ? (samples.data?.channels ?? []) : [];
   });
 
   const held = createQuery(() => ({

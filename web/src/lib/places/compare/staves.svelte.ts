@@ -33,11 +33,12 @@ export function atHand(staves: string[], desk: Desk): string[] {
   return unique(found);
 }
 
-export function rememberStaves(desk: Desk, addressed: string[] | null) {
-  let kept = $state.raw<Staves>({ staves: null, heights: {}, sets: [] });
+export function rememberStaves(desk: Desk, addressed: string[] | null, folded: string[]) {
+  let kept = $state.raw<Staves>({ staves: null, folded: [], heights: {}, sets: [] });
   let loaded = false;
   let later: ReturnType<typeof setTimeout> | undefined;
   if (addressed?.length) desk.staves = addressed;
+  desk.folded = folded;
 
   async function load(): Promise<void> {
     try {
@@ -47,6 +48,8 @@ export function rememberStaves(desk: Desk, addressed: string[] | null) {
     }
     loaded = true;
     desk.heights = { ...kept.heights, ...desk.heights };
+    // What an address names is shown as it was sent; otherwise as it was left.
+    if (!addressed?.length && !folded.length) desk.folded = kept.folded ?? [];
     if (!kept.staves?.length) return;
     const unchanged = desk.staves === desk.usual || desk.staves.join() === desk.usual.join();
     desk.usual = kept.staves;
@@ -64,9 +67,12 @@ export function rememberStaves(desk: Desk, addressed: string[] | null) {
     }, BEHIND_MS);
   }
 
-  // Heights are kept as they are changed; which staves there are, where somebody chooses them.
+  // Heights and what is folded are kept as they are changed; which staves there are, where somebody chooses them.
   $effect(() => {
     const { heights } = desk;
+    const { folded: own } = desk;
+    if (loaded && !addressed?.length && !folded.length && own.join() !== (kept.folded ?? []).join())
+      keep({ folded: [...own] });
     if (loaded && JSON.stringify(heights) !== JSON.stringify(kept.heights)) keep({ heights: { ...heights } });
   });
 
@@ -75,8 +81,9 @@ export function rememberStaves(desk: Desk, addressed: string[] | null) {
       return kept.sets ?? [];
     },
     /** What an address says, or what is usual. */
-    show(staves: string[] | null): void {
+    show(staves: string[] | null, folds: string[]): void {
       desk.staves = staves?.length ? staves : desk.usual;
+      desk.folded = folds;
     },
     /** Choose staves and remember them. */
     choose(staves: string[]): void {

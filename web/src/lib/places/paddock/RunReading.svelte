@@ -1,7 +1,7 @@
 <!-- What costs a run most: the strip of its best lap and a phrase, which opens the desk on just that. -->
 <script lang="ts">
   import type { DayReading } from '$lib/api/client';
-  import { writePlace } from '$lib/desk/place';
+  import { NOWHERE, writePlace } from '$lib/desk/place';
   import DayStrip from '$lib/places/paddock/DayStrip.svelte';
   import { say } from '$lib/quantities/said';
   import { present } from '$lib/session/present.svelte';
@@ -31,14 +31,8 @@
   const address = $derived.by(() => {
     if (!own || !day?.reference) return '';
     const laps = [...new Set([day.reference, own.lap])];
-    return `/compare?${writePlace({
-      laps, reference: day.reference, run: null, event: null, chosen: own.lap, passage: own.passage, stretch: null,
-      zoom: null, cursor: null, without: null,
-      until: null,
-      hidden: [],
-      corner: null,
-      full: null, staves: null, version: null,
-    })}`; // prettier-ignore
+    const { reference } = day;
+    return `/compare?${writePlace({ ...NOWHERE, laps, reference, chosen: own.lap, passage: own.passage })}`;
   });
 </script>
 
