@@ -6,6 +6,8 @@ export default {
   preprocess: vitePreprocess(),
   kit: {
     adapter: adapter({ pages: 'build', assets: 'build', fallback: 'index.html' }),
+    // A page's own address is no part of its script, so that one digest is enough.
+    paths: { relative: false },
     // The start script is inline: its hash stands in the page's own policy.
     csp: {
       mode: 'hash',

@@ -3,6 +3,7 @@
 import re
 from urllib.parse import parse_qs, urlsplit
 
+import numpy as np
 from playwright.sync_api import Page, expect
 
 from tests.browser.conftest import sign_in
@@ -243,3 +244,77 @@ def test_a_narrow_screen_has_strips_a_stave_and_the_card(page: Page, day: Day) -
     row = page.locator(".strip").first.bounding_box()
     assert row is not None
     assert row["height"] >= 24
+
+
+def test_over_time_every_lap_by_its_own_clock(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    page.get_by_role("button", name="Over time").click()
+    rests(page, "axis", "time")
+    page.get_by_role("application").focus()
+    for _ in range(3):
+        page.keyboard.press("Shift+ArrowRight")
+    # Seconds since the start line, by the reference's clock.
+    expect(page.locator(".here")).to_contain_text(re.compile(r"^\d+\.\d\d s · 30 m"))
+    grid = day.layout.grid()
+    best = day.runs[0].best_lap.number
+    seconds = float((page.locator(".here").inner_text()).split(" ")[0])
+    assert abs(seconds - float(np.interp(30.0, grid, day.runs[0].traces[best].time))) < 0.011
+    # A stretch starts all clocks anew.
+    page.keyboard.press(".")
+    expect(page.locator(".here")).to_contain_text(re.compile(r"^\d\.\d\d s · "))
+    rests(page, "passage", "P1")
+    page.keyboard.press("x")
+    page.wait_for_url(lambda url: "axis=" not in url)
+    expect(page.locator(".here")).to_have_text(re.compile(r"^\d+ m$"))
+
+
+def test_a_drivers_band_and_samples_of_the_logger(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    page.keyboard.press("a")
+    form = page.get_by_role("dialog").get_by_role("group", name="Lay out")
+    form.get_by_label("Which laps").select_option("near_best")
+    form.get_by_label("Driver").select_option(label="Ines")
+    form.get_by_label("How near to the best").select_option("5 s")
+    form.get_by_role("button", name="Lay out").click()
+    counted = sum(lap.set_aside is None for lap in day.runs[1].laps if lap.time_s is not None)
+    expect(page.locator(".strip")).to_have_count(counted + 1)
+    with page.expect_response("**/api/bands?*") as answer:
+        page.get_by_role("button", name="Usual band").click()
+    assert answer.value.ok
+    rests(page, "bands", "on")
+    speeds = page.get_by_role("region", name="Speed").locator(".readings li")
+    # The band, and the lap that is looked at, which is the reference, instead of eight lines.
+    expect(speeds).to_have_count(2)
+    expect(speeds.filter(has_text="median")).to_have_count(1)
+    page.get_by_role("button", name="Every lap").click()
+    page.wait_for_url(lambda url: "bands=" not in url)
+    with page.expect_response("**/api/samples?*") as told:
+        page.goto(f"{page.url}&zoom=800-830")
+    assert told.value.ok
+    assert told.value.json()["channels"]
+
+
+def test_what_every_channel_does_in_a_stretch(signed_in: Page, day: Day) -> None:
+    page = signed_in
+    on_the_desk(page, day)
+    rests(page, "laps", r"\d+-")
+    page.goto(f"{page.url}&stretch=500-900")
+    page.get_by_role("button", name="All figures").click()
+    dialog = page.get_by_role("dialog", name="All figures")
+    dialog.get_by_role("button", name="Channels on show").click()
+    dialog.get_by_role("button", name="mean").nth(1).click()
+    row = dialog.get_by_role("row", name=re.compile("^Halvard"))
+    cells = [row.locator("td").nth(index).inner_text() for index in range(10)]
+    run = day.runs[0]
+    signals, number = run.signals, run.best_lap.number
+    assert signals is not None
+    inside = (signals.places >= 500.0) & (signals.places <= 900.0)
+    speed = 3.6 * signals.speed[signals.numbers.index(number), inside]
+    time = np.diff(np.interp([500.0, 900.0], day.layout.grid(), run.traces[number].time))[0]
+    expected = (speed[0], speed.min(), speed.max(), 3.6 * 400.0 / time, speed[-1])
+    for told_, core in zip(cells[5:], expected, strict=True):
+        assert abs(float(told_) - core) <= 0.51

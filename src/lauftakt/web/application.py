@@ -209,9 +209,8 @@ def _names(place: Any) -> list[str]:
     return []
 
 
-def _policy(front_end: Path) -> str:
+def _policy(page: Path) -> str:
     """The page's own content policy, which names its scripts by their digests, and what only a header can say."""
-    page = front_end / "index.html"
     found = _POLICY.search(page.read_text()) if page.is_file() else None
     own = html.unescape(found[1]).strip().rstrip(";") + "; " if found else "default-src 'self'; "
     return own + "frame-ancestors 'none'"
@@ -231,7 +230,7 @@ def _health(app: APIFlask) -> None:
 
 
 def _headers(app: APIFlask, settings: Settings, front_end: Path) -> None:
-    policy = _policy(front_end)
+    policy = _policy(front_end / "index.html")
 
     @app.after_request
     def guard(response: Response) -> Response:
@@ -252,13 +251,15 @@ def _headers(app: APIFlask, settings: Settings, front_end: Path) -> None:
 
 
 def _front_end(app: APIFlask, folder: Path) -> None:
+    policies = {page.name: _policy(page) for page in folder.glob("*.html")}
+
     @app.get("/")
     @app.get("/<path:path>")
     @app.doc(hide=True)
     def page(path: str = "") -> Any:
         if path.startswith("api/"):
             return _problem(404, "not-found", "There is no such address in the API.")
-        if path and (folder / path).is_file():
+        if path and path not in policies and (folder / path).is_file():
             response = send_from_directory(folder, path)
             if path.startswith("_app/immutable/"):
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
@@ -266,8 +267,11 @@ def _front_end(app: APIFlask, folder: Path) -> None:
         # A link's token holds a point, which makes it no file.
         if path.startswith("_app/") or ("." in path.rsplit("/", 1)[-1] and not path.startswith(("give/", "join/"))):
             return _problem(404, "not-found", "There is no such file.")
-        if not (folder / "index.html").is_file():
+        # A place with a page of its own names all it needs; the others find out piece by piece.
+        own = f"{path}.html" if f"{path}.html" in policies else "index.html"
+        if not (folder / own).is_file():
             return _problem(503, "not-built", "The front end is not built yet; run script/setup.")
-        response = send_from_directory(folder, "index.html")
+        response = send_from_directory(folder, own)
         response.headers["Cache-Control"] = "no-cache"
+        response.headers["Content-Security-Policy"] = policies.get(own) or _policy(folder / own)
         return response

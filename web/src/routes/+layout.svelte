@@ -2,9 +2,9 @@
   import '../app.css';
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
-  import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/svelte-query';
+  import { QueryClientProvider } from '@tanstack/svelte-query';
   import type { Snippet } from 'svelte';
-  import { ApiProblem } from '$lib/api/client';
+  import { client, whenUnknown } from '$lib/api/queries';
   import { registry } from '$lib/quantities/registry.svelte';
   import { again } from '$lib/session/again.svelte';
   import { present } from '$lib/session/present.svelte';
@@ -14,22 +14,6 @@
 
   let { children }: { children: Snippet } = $props();
   let trouble = $state<unknown>(null);
-
-  const client = new QueryClient({
-    defaultOptions: {
-      queries: {
-        staleTime: 5_000,
-        retry: (count, error) =>
-          count < 2 && !(error instanceof ApiProblem && error.status >= 400 && error.status < 500),
-      },
-    },
-    // Whoever will not sign in over the page is led to where they can.
-    queryCache: new QueryCache({
-      onError: (error) => {
-        if (error instanceof ApiProblem && error.status === 401) void toSignIn();
-      },
-    }),
-  });
 
   // Places that need nobody signed in: links carry their own right, the first page its code.
   const open = $derived(
@@ -50,13 +34,17 @@
     }
   }
   void begin();
+  // Whoever will not sign in over the page is led to where they can.
+  whenUnknown(() => {
+    if (present.known) void toSignIn();
+  });
 
   $effect(() => {
     if (present.known && !present.me && !open) void toSignIn();
   });
   $effect(() => {
     if (present.me) void registry.load().catch((error: unknown) => (trouble = error));
-    else client.clear();
+    else if (present.known) client.clear();
   });
 </script>
 

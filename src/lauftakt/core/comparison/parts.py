@@ -25,6 +25,12 @@ SMOOTH_M = 12.0
 WORTH_S = 0.03
 # A stretch begins and ends where all but so much of its size has been lost.
 EDGE = 0.02
+# A loss that is sure began where its rate was this share of its highest, at most so many metres before; and so many
+# metres before that the foot moved.
+FAINT = 0.04
+MOST_BACK_M = 80.0
+LEAD_M = 8.0
+EDGE_SMOOTH_M = 3.0
 
 
 @dataclass(frozen=True)
@@ -149,11 +155,21 @@ def telling_stretches(
         for first, last in pairwise([0, *ends, len(s) - 1] if heaps else []):
             grown = np.cumsum(rate[first:last] * np.diff(s[first : last + 1]))
             inner = first + np.searchsorted(grown, np.array([EDGE, 1.0 - EDGE]) * grown[-1])
-            begin, end = int(inner[0]), min(int(inner[1]) + 1, len(s) - 1)
+            begin = _where_it_began(s, sign * delta, int(inner[0]), first, float(smooth[first:last].max()))
+            end = min(int(inner[1]) + 1, len(s) - 1)
             loss = float(delta[end] - delta[begin])
             if sign * loss >= WORTH_S:
                 found.append(Stretch(float(s[begin]), float(s[end]), loss))
     return sorted(found, key=lambda one: -abs(one.loss_s))[:most]
+
+
+def _where_it_began(s: Array, lost: Array, surely: int, least: int, peak: float) -> int:
+    """Back from where a loss is sure to where it began, and a little further: the pedal moves before the speed does."""
+    rate = gaussian_filter1d(np.gradient(lost, s), EDGE_SMOOTH_M)
+    nearest = max(least, int(np.searchsorted(s, s[surely] - MOST_BACK_M)))
+    idle = np.flatnonzero(rate[nearest:surely] < FAINT * peak)
+    began = nearest + int(idle[-1]) if len(idle) else nearest
+    return max(least, int(np.searchsorted(s, s[began] - LEAD_M)))
 
 
 def to_median_of_others(times: Sequence[float], index: int) -> float | None:

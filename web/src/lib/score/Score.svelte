@@ -143,10 +143,10 @@
     x: number;
     level: number;
   }
-  /** Corners on show; numbers that would lie on one another stand on two levels. */
+  /** Corners on show; numbers that would lie on one another stand on up to three levels. */
   const numbers = $derived.by<Numbered[]>(() => {
     const found: Numbered[] = [];
-    const ends = [-Infinity, -Infinity];
+    const ends = [-Infinity, -Infinity, -Infinity];
     const all = desk.passages.flatMap((passage) =>
       (desk.lineUp?.layout.corners ?? [])
         .filter((corner) => passage.corners.includes(corner.name))
@@ -155,13 +155,15 @@
     for (const one of all.sort((a, b) => a.x - b.x)) {
       if (one.x < -2 || one.x > inner + 2) continue;
       const half = Math.min(Math.max(12.5, 3.6 * shortName(one.corner.name).length + 4), 48);
-      const level = one.x - half >= (ends[0] ?? 0) ? 0 : 1;
+      // Where there is no room at all, the level that ended first.
+      const free = ends.findIndex((end) => one.x - half >= end);
+      const level = free >= 0 ? free : ends.indexOf(Math.min(...ends));
       ends[level] = one.x + half;
       found.push({ ...one, level });
     }
     return found;
   });
-  const levels = $derived(numbers.some((one) => one.level) ? 1 : 0);
+  const levels = $derived(Math.max(0, ...numbers.map((one) => one.level)));
   const splits = $derived(desk.lineUp ? [0, ...desk.lineUp.layout.splits_m, desk.length] : []);
 </script>
 

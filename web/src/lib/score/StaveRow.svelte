@@ -71,7 +71,8 @@
     for (const lap of desk.shown) {
       // The band stands for a driver's laps, but for the one that is looked at and the reference.
       const apart = [desk.chosen, desk.lineUp?.reference].includes(lap.key);
-      if (!apart && !lap.made && banded.some((line) => line.key === bandKey(lap))) continue;
+      const usual = !lap.made || lap.made.kind === 'median';
+      if (!apart && usual && banded.some((line) => line.key === bandKey(lap))) continue;
       const values = desk.drawnCurve(lap.key, of);
       const ink = inkOf(lap, desk.nth(lap.key), mode.dark);
       const chosen = lap.key === desk.chosen;

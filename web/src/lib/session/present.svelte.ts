@@ -27,8 +27,19 @@ class Present {
     else document.documentElement.dataset.mode = look;
   }
 
+  private asked: Promise<Session> | null = null;
+
+  /** Asked for before anybody waits for it. */
+  ask(): void {
+    this.asked = done(api.GET('/api/session'));
+    // Whoever waits for it is told; nobody may.
+    this.asked.catch(() => undefined);
+  }
+
   async load(): Promise<void> {
-    this.take(await done(api.GET('/api/session')));
+    const early = this.asked;
+    this.asked = null;
+    this.take(await (early ?? done(api.GET('/api/session'))));
   }
 
   async prefer(change: {

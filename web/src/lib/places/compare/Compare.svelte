@@ -1,9 +1,9 @@
 <!-- The desk: a line-up of laps against a reference, as strips and staves, with the card of a passage or stretch. -->
 <script lang="ts">
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
-  import { api, ApiProblem, done } from '$lib/api/client';
-  import { keys } from '$lib/api/keys';
+  import { ApiProblem } from '$lib/api/client';
   import { registry } from '$lib/quantities/registry.svelte';
+  import { askedBy, deskQuery } from '$lib/desk/asking';
   import { Desk } from '$lib/desk/desk.svelte';
   import { actionOf, KEYS } from '$lib/desk/keys';
   import { readPlace, writePlace, type Place } from '$lib/desk/place';
@@ -33,17 +33,15 @@
   const first = readPlace(addressed());
   const staves = rememberStaves(desk, first.staves, first.folded);
 
-  const askedBy = (place: Place) => ({
-    laps: place.laps.join(','),
-    reference: place.reference,
-    run: place.run,
-    event: place.event,
-    version: place.laps.length ? place.version : null,
-  });
   let asked = $state.raw(askedBy(first));
   /** what the next line-up shows; null where it goes on with what is on show */
   let wanted: Place | null = first;
   let open = $state<'laps' | 'reference' | 'staves' | 'kept' | 'keys' | null>(null);
+  /** Dialogs that were open once: none is made before somebody wants to see it. */
+  let made = $state.raw<(typeof open)[]>([]);
+  $effect(() => {
+    if (open && !made.includes(open)) made = [...made, open];
+  });
   const shut = (what: typeof open) => ({
     get open(): boolean {
       return open === what;
@@ -61,22 +59,7 @@
   };
 
   const lineUp = createQuery(() => ({
-    queryKey: keys.desk(asked),
-    queryFn: ({ signal }) =>
-      done(
-        api.GET('/api/desk', {
-          params: {
-            query: {
-              ...(asked.laps ? { laps: asked.laps } : {}),
-              ...(asked.reference ? { reference: asked.reference } : {}),
-              ...(asked.run ? { run: asked.run } : {}),
-              ...(asked.event ? { event: asked.event } : {}),
-              ...(asked.version ? { version: asked.version } : {}),
-            },
-          },
-          signal,
-        }),
-      ),
+    ...deskQuery(asked),
     placeholderData: keepPreviousData,
     // While newer numbers are coming the old ones are shown, and asked about.
     refetchInterval: (query) => (query.state.data?.renewing ? RENEWING_MS : false),
@@ -248,15 +231,19 @@
   {/if}
 </Book>
 
-<LapChooser {desk} bind:open={dialogs.laps.open} onlay={layOther} />
-<ReferenceSheet {desk} bind:open={dialogs.reference.open} onmeasure={measureAgainst} />
-<StaveSheet {desk} {staves} bind:open={dialogs.staves.open} />
-<KeptLineUps {desk} bind:open={dialogs.kept.open} />
-<Keys
-  bind:open={dialogs.keys.open}
-  title={t.keysTitle}
-  keys={[...Object.values(KEYS).map((key): [string, string] => [key.shown, key.does]), ...others]}
-/>
+{#if made.includes('laps')}<LapChooser {desk} bind:open={dialogs.laps.open} onlay={layOther} />{/if}
+{#if made.includes('reference')}<ReferenceSheet
+    {desk}
+    bind:open={dialogs.reference.open}
+    onmeasure={measureAgainst}
+  />{/if}
+{#if made.includes('staves')}<StaveSheet {desk} {staves} bind:open={dialogs.staves.open} />{/if}
+{#if made.includes('kept')}<KeptLineUps {desk} bind:open={dialogs.kept.open} />{/if}
+{#if made.includes('keys')}<Keys
+    bind:open={dialogs.keys.open}
+    title={t.keysTitle}
+    keys={[...Object.values(KEYS).map((key): [string, string] => [key.shown, key.does]), ...others]}
+  />{/if}
 
 <style>
   .empty {

@@ -16,6 +16,10 @@
 
   const t = texts.compare;
   let open = $state(false);
+  let made = $state(false);
+  $effect(() => {
+    if (open) made = true;
+  });
   const ends = $derived([0, ...(desk.lineUp?.layout.splits_m ?? []), desk.length]);
   const time = $derived(unitOf('time', present.units));
   const sectors = $derived((desk.lineUp?.layout.splits_m.length ?? 0) + 1);
@@ -89,7 +93,7 @@
   {/if}
   <WhereToLook {desk} />
   <p class="muted hint">{t.chooseStretch}</p>
-  <BesideSheet {desk} bind:open />
+  {#if made}<BesideSheet {desk} bind:open />{/if}
 </section>
 
 <style>

@@ -22,6 +22,10 @@
   const t = texts.compare;
   const { card, without } = $derived({ card: answers.card, without: answers.without });
   let deep = $state(false);
+  let made = $state(false);
+  $effect(() => {
+    if (deep) made = true;
+  });
   const distance = $derived(unitOf('distance', present.units));
   const where = $derived(
     desk.part?.passage
@@ -79,7 +83,7 @@
 {:else}
   <LapSheet {desk} />
 {/if}
-<FiguresSheet {desk} {where} bind:open={deep} />
+{#if made}<FiguresSheet {desk} {where} bind:open={deep} />{/if}
 
 <style>
   .legend {
