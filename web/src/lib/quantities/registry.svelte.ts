@@ -52,6 +52,11 @@ class ChannelRegistry {
     return texts.channels.remarks[code] ?? '';
   }
 
+  /** whether values of two runs can be held against each other by their height */
+  comparesHeights(code: string): boolean {
+    return code !== 'brake_pedal' && !code.startsWith(NAMELESS);
+  }
+
   /** whether the axis always holds 0 */
   fromZero(code: string): boolean {
     return ['zero', 'signed'].includes(this.entries[code]?.drawn ?? 'free');

@@ -6,6 +6,7 @@
   import type { Curve } from '$lib/desk/curves';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { OWN } from '$lib/desk/desk.svelte';
+  import { unique } from '$lib/desk/order';
   import { rolesOf } from '$lib/desk/place';
   import { texts } from '$lib/words';
   import { inkOf } from '$lib/draw/inks';
@@ -28,6 +29,12 @@
     measures: Measures;
   }
   let { desk, stave, scale, bars, moved, measures }: Props = $props();
+
+  interface Drawn extends Line {
+    role: string;
+    /** where heights compare only within one */
+    run?: number | null;
+  }
 
   const t = texts.compare;
   const WITHOUT = 'without';
@@ -64,8 +71,8 @@
         }),
   );
 
-  function linesOf(of: string, index: number): (Line & { role: string })[] {
-    const found: (Line & { role: string })[] = [];
+  function linesOf(of: string, index: number): Drawn[] {
+    const found: Drawn[] = [];
     const stepped = registry.stepped(of);
     const banded = bandsOf(of, index);
     for (const lap of desk.shown) {
@@ -91,6 +98,7 @@
           width,
           stepped,
           range: [0, 1],
+          run: lap.run,
           dots: dotsOf(lap, of),
         });
     }
@@ -106,16 +114,21 @@
         dash: [5, 3],
         weight: 1.4,
       });
-    // Each channel has a scale of its own; the axis is the first one's.
-    const range = rangeOf(found, scale.from, scale.to, registry.fromZero(of));
-    for (const line of found) line.range = range;
+    // Each channel has a scale of its own; the axis is the first one's. Where heights do not compare between runs each
+    // run has its own, and the axis is the chosen lap's.
+    const runs = registry.comparesHeights(of) ? [null] : unique(found.map((line) => line.run ?? null));
+    for (const run of runs) {
+      const own = found.filter((line) => run === null || line.run === run);
+      const range = rangeOf(own, scale.from, scale.to, registry.fromZero(of));
+      for (const line of own) line.range = range;
+    }
     return found;
   }
 
   const bandKey = (lap: DeskLap): string => `band-${lap.driver?.id}`;
 
   /** What drivers usually do with a channel. */
-  function bandsOf(of: string, index: number): (Line & { role: string })[] {
+  function bandsOf(of: string, index: number): Drawn[] {
     return desk.bandable.flatMap((lap) => {
       const band = desk.drawnBand(lap.driver?.id ?? 0, of);
       if (!band) return [];
@@ -133,6 +146,7 @@
           chosen: lap.driver?.id === desk.chosenLap?.driver?.id && desk.chosenLap?.made !== null,
           stepped: registry.stepped(of),
           range: [0, 1] as [number, number],
+          run: lap.run,
           called: { name: lap.driver?.name ?? '', nth: t.made.short.median },
         },
       ];
@@ -220,7 +234,7 @@
       {bars}
       {unit}
       {height}
-      range={first[0]?.range}
+      range={(first.find((line) => line.chosen) ?? first[0])?.range}
       margin={measures.axis}
     />
     {#if !narrow || readings.length}
