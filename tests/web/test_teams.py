@@ -43,6 +43,8 @@ GET    /api/stretches                                      + + + ? ? 0 0
 GET    /api/choices                                        + + + ? ? 0 0
 GET    /api/curves                                         + + + ? ? 0 0
 GET    /api/bands                                          + + + ? ? 0 0
+GET    /api/driven                                         + + + ? ? 0 0
+GET    /api/driven/points                                  + + + ? ? 0 0
 GET    /api/samples                                        + + + ? ? 0 0
 GET    /api/desk                                           + + + ? ? 0 0
 GET    /api/doubt                                          + + + ? ? 0 0
@@ -292,6 +294,8 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/desk": f"?laps={keys}&reference={desk['reference']}",
         "/api/curves": f"?laps={curves}&reference={base}",
         "/api/bands": f"?laps={curves}&reference={base}",
+        "/api/driven": f"?laps={curves}",
+        "/api/driven/points": f"?laps={curves}",
         "/api/samples": f"?laps={curves}&from_m=100&to_m=200",
         "/api/doubt": f"?laps={curves}&reference={base}",
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",

@@ -284,6 +284,9 @@ def layout(row: LayoutRow, found: Layout) -> schemas.LayoutOut:
             for p in found.passages
         ],
         splits_m=list(found.splits_m),
+        marks=[schemas.MarkAt(name=name, at_m=place) for name, place in found.marks],
+        closed=found.centre.closed,
+        heading_deg=row.heading_deg or 0.0,
         x=xs.round(2).tolist(),
         y=ys.round(2).tolist(),
         s=ss.round(2).tolist(),

@@ -91,6 +91,12 @@ class CentreLine:
         inside = self.wrap(np.asarray(s, float))
         return fx(inside), fy(inside), np.arctan2(fy(inside, 1), fx(inside, 1))
 
+    def beside(self, s: Array, n: Array) -> tuple[Array, Array]:
+        """Positions beside the line, (n,) metres each in the layout's plane: at places ``s``, ``n`` across, left
+        positive."""
+        x, y, heading = self.at(s)
+        return x - n * np.sin(heading), y + n * np.cos(heading)
+
     def project(self, x: Array, y: Array, heading: Array | None = None) -> tuple[Array, Array]:
         """Foot of the perpendicular for each position.
 

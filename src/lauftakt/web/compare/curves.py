@@ -1,12 +1,10 @@
 """Curves of the line-up: laps, what drivers usually do, and the samples that their loggers wrote."""
 
-import io
 from collections.abc import Mapping, Sequence
 from typing import Any
 from urllib.parse import unquote
 
 import numpy as np
-import pyarrow as pa
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
@@ -21,6 +19,7 @@ from lauftakt.store.models import ChannelRow
 from lauftakt.store.runs import load_si
 from lauftakt.web import schemas
 from lauftakt.web.compare.lineup import rate_doubt
+from lauftakt.web.compare.streams import stream
 
 Key = tuple[int, int]
 Array = NDArray[np.float64]
@@ -71,7 +70,7 @@ def of_laps(entries: Mapping[int, Entry], laps: Sequence[Key], reference: Key, r
             values = _values(entry, number, role, derived[run])
             if values is not None:
                 columns[f"{name}|{role}"] = values.astype(np.float32)
-    return _stream(columns)
+    return stream(columns)
 
 
 def bands(
@@ -110,7 +109,7 @@ def bands(
             found_band = band(rows, stepped=role in STEPPED)
             for name in ("low", "middle", "high"):
                 columns[f"{driver}|{role}|{name}"] = getattr(found_band, name).astype(np.float32)
-    return _stream(columns)
+    return stream(columns)
 
 
 def _derived(entries: Mapping[int, Entry], laps: Sequence[Key], roles: Sequence[str]) -> dict[int, dict[str, Array]]:
@@ -122,14 +121,6 @@ def _derived(entries: Mapping[int, Entry], laps: Sequence[Key], roles: Sequence[
 def _values(entry: Entry, number: int, role: str, derived: Mapping[str, Array]) -> Array | None:
     own = derived.get(role)
     return entry.on_grid(number, role) if own is None else own[entry.numbers.index(number)]
-
-
-def _stream(columns: dict[str, NDArray[Any]]) -> bytes:
-    table = pa.table(columns)
-    sink = io.BytesIO()
-    with pa.ipc.new_stream(sink, table.schema) as writer:
-        writer.write_table(table)
-    return sink.getvalue()
 
 
 def samples(

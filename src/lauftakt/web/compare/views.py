@@ -9,7 +9,7 @@ from lauftakt.core.registry import LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.compare import asking, card, curves, depth, lineup
+from lauftakt.web.compare import asking, card, curves, depth, driven, lineup
 from lauftakt.web.compare.addresses import curve_address, curve_addresses, desk_address, desk_addresses
 from lauftakt.web.policy import Viewer
 
@@ -77,6 +77,37 @@ def get_bands(viewer: Viewer, query_data: schemas.BandsQuery) -> Response:
         asked = ["time_draws", *curves.stored_roles(wanted)]
         entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], asked)
     return _arrow(curves.bands(entries, keys[:-1], keys[-1], wanted, query_data.from_m))
+
+
+@blueprint.get("/driven")
+@only("see")
+@blueprint.input(schemas.DrivenQuery, location="query")
+@blueprint.doc(responses=_CURVES)
+def get_driven(viewer: Viewer, query_data: schemas.DrivenQuery) -> Response:
+    """The lines of laps on the ground as an Arrow IPC stream, metres east and north of the start line. They never
+    change.
+
+    Columns: ``s`` (m); ``centre|x`` and ``centre|y``; ``left|x`` … ``right|y`` where the limits are known; for each lap
+    whose line is known ``LAP|x`` and ``LAP|y``.
+    """
+    laps = curve_addresses(query_data.laps)
+    with database().begin() as session:
+        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws"])
+    return _arrow(driven.lines(entries, keys))
+
+
+@blueprint.get("/driven/points")
+@only("see")
+@blueprint.input(schemas.DrivenQuery, location="query")
+@blueprint.output(schemas.PointsOut)
+def get_points(viewer: Viewer, query_data: schemas.DrivenQuery) -> Any:
+    """Where laps brake, turn in, are slowest and pick up the throttle, corner by corner, and how far across they are
+    there. It never changes."""
+    laps = curve_addresses(query_data.laps)
+    with database().begin() as session:
+        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws", *JUDGED_BY])
+        found = driven.points(session, entries, keys)
+    return found, 200, {"Cache-Control": FOR_EVER}
 
 
 @blueprint.get("/samples")

@@ -24,6 +24,11 @@ class PassageOut(Schema):
     to_m: float
 
 
+class MarkAt(Schema):
+    name: str
+    at_m: float
+
+
 class LayoutOut(Schema):
     id: int
     name: str
@@ -31,6 +36,9 @@ class LayoutOut(Schema):
     corners: list[CornerOut]
     passages: list[PassageOut]
     splits_m: list[float]
+    marks: list[MarkAt] = Field(description="What can be seen from the driver's seat.")
+    closed: bool
+    heading_deg: float = Field(description="By how much the map is turned.")
     x: list[float] = Field(description="East of the start line, metres, every few metres along the centre line.")
     y: list[float]
     s: list[float]
@@ -252,6 +260,36 @@ class LapSamples(Schema):
 
 class SamplesOut(Schema):
     channels: list[LapSamples]
+
+
+class DrivenQuery(Schema):
+    """Laps of analyses (``analysis.number``, by commas)."""
+
+    laps: Keys
+    build: Annotated[str, StringConstraints(max_length=40)] = ""
+
+
+class CornerPoints(Schema):
+    """Where a lap did what in a corner: m from the start line, and metres across, left positive; null where it did not,
+    or where that is not known."""
+
+    corner: str
+    brake_m: float | None
+    turn_in_m: float | None
+    slowest_m: float | None
+    throttle_m: float | None
+    offset_turn_in: float | None
+    offset_apex: float | None
+    offset_exit: float | None
+
+
+class LapPoints(Schema):
+    lap: str
+    corners: list[CornerPoints]
+
+
+class PointsOut(Schema):
+    laps: list[LapPoints]
 
 
 class DoubtQuery(Schema):

@@ -30,6 +30,7 @@ export type DayReading = Schemas['DayReading'];
 export type Without = Schemas['WithoutOut'];
 export type CardFigures = Card['figures'][number];
 export type Doubt = Schemas['DoubtOut'];
+export type LapPoints = Schemas['PointsOut']['laps'][number];
 export type Samples = Schemas['SamplesOut'];
 export type Choices = Schemas['ChoicesOut'];
 export type RunChoices = Choices['runs'][number];
@@ -150,7 +151,7 @@ export async function done<T>(
 
 /** Curves as an Arrow stream: fetched by hand because the generated client speaks JSON. */
 export async function fetchArrow(
-  what: 'curves' | 'bands',
+  what: 'curves' | 'bands' | 'driven',
   query: Record<string, string>,
   signal: AbortSignal,
 ): Promise<Uint8Array> {

@@ -24,6 +24,8 @@ export const keys = {
     ['card', 'without', lap, reference, part, corner, cause] as const,
   bands: (build: string, laps: string, reference: string, roles: string, from: number) =>
     ['bands', build, laps, reference, roles, from] as const,
+  driven: (build: string, laps: string) => ['driven', build, laps] as const,
+  points: (build: string, laps: string) => ['driven', 'points', build, laps] as const,
   samples: (laps: string, roles: string, from: number, to: number) =>
     ['card', 'samples', laps, roles, from, to] as const,
   doubt: (build: string, laps: string, reference: string, from: number) =>

@@ -21,7 +21,7 @@ export interface Bands {
   of(driver: number, role: string): Band | undefined;
 }
 
-function decode(bytes: Uint8Array): { columns: Map<string, Curve>; s: Float64Array } {
+export function decode(bytes: Uint8Array): { columns: Map<string, Curve>; s: Float64Array } {
   const table = tableFromIPC(bytes);
   const columns = new Map<string, Curve>();
   for (const name of table.names) columns.set(name, table.getChild(name).toArray() as Curve);

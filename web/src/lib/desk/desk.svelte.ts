@@ -11,7 +11,7 @@ import {
 } from '$lib/desk/curves';
 import { registry } from '$lib/quantities/registry.svelte';
 import { inOrder, moved, sortedBy, unique, type Measure } from '$lib/desk/order';
-import { rolesOf, type Place } from '$lib/desk/place';
+import { rolesOf, type MapKind, type Place } from '$lib/desk/place';
 import { distanceAxis, timeAxis, type Axis, type AxisKind } from '$lib/draw/axis';
 
 export const STAVES = ['delta', 'speed', 'brake_pressure', 'throttle'];
@@ -58,6 +58,11 @@ export class Desk {
   staves = $state.raw<string[]>([...STAVES]);
   /** what runs from left to right */
   axis = $state<AxisKind>('distance');
+  map = $state<MapKind | null>(null);
+  /** what colours the chosen lap on the large map; null: the drivers' colours */
+  coloured = $state<string | null>(null);
+  /** whether the driving direction points up there */
+  upwards = $state(false);
   /** whether the laps of a driver who has several give way to what that driver usually does */
   banded = $state(false);
   /** curves of pedals that have no stave */
@@ -195,6 +200,9 @@ export class Desk {
     this.full = place.full;
     this.axis = place.axis;
     this.banded = place.banded;
+    this.map = place.map;
+    this.coloured = place.coloured;
+    this.upwards = place.upwards;
     const kept = [place.chosen, this.chosen].find((key) => key && keys.includes(key));
     this.chosen = kept ?? keys.find((key) => key !== lineUp.reference) ?? lineUp.reference;
     const length = lineUp.layout.length_m;
@@ -230,6 +238,9 @@ export class Desk {
       full: this.full,
       axis: this.axis,
       banded: this.banded,
+      map: this.map,
+      coloured: this.coloured,
+      upwards: this.upwards,
       without: this.without,
       staves: this.staves.join() === this.usual.join() ? null : this.staves,
       folded: this.folded.filter((stave) => this.staves.includes(stave)),

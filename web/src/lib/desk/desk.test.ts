@@ -28,6 +28,9 @@ describe('address of the desk', () => {
       full: 0.0025,
       axis: 'time',
       banded: true,
+      map: 'lines',
+      coloured: 'speed',
+      upwards: true,
       folded: ['gear\n~Aux *1'],
     };
     expect(readPlace(new URLSearchParams(writePlace(place)))).toEqual(place);

@@ -2,6 +2,8 @@
 
 import type { AxisKind } from '$lib/draw/axis';
 
+export type MapKind = 'lines' | 'each';
+
 export interface Place {
   laps: string[];
   reference: string | null;
@@ -22,6 +24,12 @@ export interface Place {
   full: number | null;
   /** what runs from left to right */
   axis: AxisKind;
+  /** the large map: driven lines, or a small map of each lap's loss */
+  map: MapKind | null;
+  /** what colours the chosen lap on it: a channel, or its loss; null: the drivers' colours */
+  coloured: string | null;
+  /** whether the driving direction points up on it */
+  upwards: boolean;
   /** whether what drivers usually do stands for their laps */
   banded: boolean;
   /** the cause without which the chosen lap is shown, too */
@@ -48,6 +56,9 @@ export const NOWHERE: Place = {
   corner: null,
   full: null,
   axis: 'distance',
+  map: null,
+  coloured: null,
+  upwards: false,
   banded: false,
   without: null,
   staves: null,
@@ -125,6 +136,9 @@ export function readPlace(query: URLSearchParams): Place {
     corner: decoded(query.get('corner')),
     full: /^\d{1,3}(\.\d{1,2})?$/.test(query.get('scale') ?? '') ? Number(query.get('scale')) / 1e4 : null,
     without: /^[a-z_]{1,40}$/.test(query.get('without') ?? '') ? query.get('without') : null,
+    map: query.get('map') === 'lines' || query.get('map') === 'each' ? (query.get('map') as MapKind) : null,
+    coloured: readRole(query.get('coloured') ?? ''),
+    upwards: query.get('up') === 'driving',
     banded: query.get('bands') === 'on',
     axis: query.get('axis') === 'time' ? 'time' : 'distance',
     version: whole(query.get('drawn')),
@@ -147,6 +161,9 @@ export function writePlace(place: Place): string {
   if (place.corner) parts.push(['corner', encodeURIComponent(encodeURIComponent(place.corner))]);
   if (place.full !== null) parts.push(['scale', String(Number((place.full * 1e4).toFixed(2)))]);
   if (place.axis === 'time') parts.push(['axis', 'time']);
+  if (place.map) parts.push(['map', place.map]);
+  if (place.map && place.coloured) parts.push(['coloured', writeRole(place.coloured)]);
+  if (place.map && place.upwards) parts.push(['up', 'driving']);
   if (place.banded) parts.push(['bands', 'on']);
   if (place.without) parts.push(['without', place.without]);
   if (place.staves) parts.push(['staves', place.staves.map(writeStave).join(',')]);

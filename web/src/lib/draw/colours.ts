@@ -68,6 +68,18 @@ export function lossColour(rate: number, full: number, colours: LossColours): st
   return `rgb(${own.join(' ')})`;
 }
 
+const SEQUENCE: Record<'light' | 'dark', [Rgb, Rgb]> = {
+  light: [rgb('#e3dac2'), rgb('#4a2f6b')],
+  dark: [rgb('#3c3f4c'), rgb('#d9c8f0')],
+};
+
+/** Colour of a share of a channel's range, from little to much. */
+export function sequence(share: number, dark: boolean): string {
+  const [low, high] = SEQUENCE[dark ? 'dark' : 'light'];
+  const part = Math.min(Math.max(share, 0), 1);
+  return `rgb(${low.map((c, i) => Math.round(c + ((high[i] ?? c) - c) * part)).join(' ')})`;
+}
+
 /** The loss rate that gets the whole colour: high among those of the line-up, the same for all strips and the map. */
 export function fullRate(rates: ArrayLike<number>[]): number {
   const sizes: number[] = [];

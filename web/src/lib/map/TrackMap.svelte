@@ -1,4 +1,4 @@
-<!-- The circuit with the loss of one lap, its corners, and the present place. North is up. -->
+<!-- The circuit with the loss of one lap, its corners, and the present place, turned as the team wants it. -->
 <script lang="ts">
   import { shortName } from '$lib/desk/corners';
   import type { Layout } from '$lib/api/client';
@@ -25,15 +25,19 @@
 
   const PAD = 26;
   const fit = $derived.by(() => {
-    const west = Math.min(...layout.x);
-    const east = Math.max(...layout.x);
-    const south = Math.min(...layout.y);
-    const north = Math.max(...layout.y);
+    const turn = (layout.heading_deg * Math.PI) / 180;
+    const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
+    const xs = layout.x.map((v, i) => v * cos - (layout.y[i] ?? 0) * sin);
+    const ys = layout.x.map((v, i) => v * sin + (layout.y[i] ?? 0) * cos);
+    const west = Math.min(...xs);
+    const east = Math.max(...xs);
+    const south = Math.min(...ys);
+    const north = Math.max(...ys);
     const scale = Math.min((width - 2 * PAD) / (east - west), (height - 2 * PAD) / (north - south));
     const left = (width - (east - west) * scale) / 2;
     const top = (height - (north - south) * scale) / 2;
-    const x = layout.x.map((v) => left + (v - west) * scale);
-    const y = layout.y.map((v) => top + (north - v) * scale);
+    const x = xs.map((v) => left + (v - west) * scale);
+    const y = ys.map((v) => top + (north - v) * scale);
     return { x, y };
   });
 

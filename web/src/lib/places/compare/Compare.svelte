@@ -14,6 +14,7 @@
   import Book from '$lib/parts/Book.svelte';
   import { answersOf } from '$lib/places/compare/answers.svelte';
   import DeskBar from '$lib/places/compare/DeskBar.svelte';
+  import GroundPanel from '$lib/places/compare/GroundPanel.svelte';
   import KeptLineUps from '$lib/places/compare/KeptLineUps.svelte';
   import LapChooser from '$lib/places/compare/LapChooser.svelte';
   import LeftPage from '$lib/places/compare/LeftPage.svelte';
@@ -152,6 +153,7 @@
     alone: () => desk.chosen && desk.alone(desk.chosen),
     measure: () => desk.measure(),
     swap: () => desk.swapAxis(),
+    map: () => (desk.map = desk.map ? null : 'lines'),
     staves: () => (open = 'staves'),
     help: () => (open = 'keys'),
   };
@@ -227,6 +229,7 @@
       onopen={(what) => (open = what)}
       onadd={(key) => layOther([...desk.laps.map((lap) => lap.key), key], reference)}
     />
+    {#if desk.map}<GroundPanel {desk} {full} />{/if}
     <Score {desk} {full} onmeasure={measureAgainst} onoff={takeOff} />
   {/if}
 </Book>

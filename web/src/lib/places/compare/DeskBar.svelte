@@ -1,6 +1,6 @@
 <!-- What can be done with the whole desk. -->
 <script lang="ts">
-  import { Bookmark, ListPlus, Rows3, Target, Waves } from '@lucide/svelte';
+  import { Bookmark, ListPlus, Map as MapIcon, Rows3, Target, Waves } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { texts } from '$lib/words';
 
@@ -65,6 +65,13 @@
         >{said(desk.full)}</option
       >{/if}
   </select>
+  <button
+    type="button"
+    class="may"
+    aria-pressed={desk.map !== null}
+    onclick={() => (desk.map = desk.map ? null : 'lines')}
+    ><MapIcon size={15} />{texts.compare.ground.open}</button
+  >
   <button type="button" class="may" onclick={() => onopen('staves')}
     ><Rows3 size={15} />{t.staves.change}</button
   >
