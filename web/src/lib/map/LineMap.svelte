@@ -27,12 +27,16 @@
     /** what colours the chosen lap, with the values that get the ends of the scale; null: the drivers' colours */
     colouring: { values: Curve; low: number; high: number; loss: boolean } | null;
     cursor: number | null;
+    /** where each lap is while they are played, by key */
+    dots: Record<string, number> | null;
+    /** whether the view goes along with the chosen lap's dot */
+    follow: boolean;
     width: number;
     height: number;
     label: string;
     onplace: (place: number) => void;
   }
-  let { driven, layout, laps, reference, chosen, points, range, driving, colouring, cursor, width, height, label, onplace }: Props = $props(); // prettier-ignore
+  let { driven, layout, laps, reference, chosen, points, range, driving, colouring, cursor, dots, follow, width, height, label, onplace }: Props = $props(); // prettier-ignore
 
   const PAD = 34;
   const NEAR_PX = 26;
@@ -55,7 +59,12 @@
   });
   /** where somebody moved it to; what is to be seen anew takes that back */
   let own = $state.raw<{ view: View; of: View } | null>(null);
-  const view = $derived(own?.of === fit ? own.view : fit);
+  const still = $derived(own?.of === fit ? own.view : fit);
+  const view = $derived.by<View>(() => {
+    const place = follow && chosen ? dots?.[chosen] : undefined;
+    const line = driven.of(laps.find(({ lap }) => lap.key === chosen)?.lap.curves ?? '');
+    return place === undefined || !line ? still : { ...still, at: pointAt(driven.s, line, place) };
+  });
   const least = $derived(fit.scale / 20);
   const rank = (key: string): number => (key === reference ? 0 : key === chosen ? 2 : 1);
   /** The reference beneath all others, the chosen lap above. */
@@ -247,11 +256,11 @@
   }
 
   function drawPlace(ctx: CanvasRenderingContext2D): void {
-    if (cursor === null) return;
     for (const { lap, nth } of ordered) {
       const line = driven.of(lap.curves);
-      if (!line) continue;
-      const [x, y] = screen(pointAt(driven.s, line, cursor));
+      const place = dots ? dots[lap.key] : cursor;
+      if (!line || place === undefined || place === null) continue;
+      const [x, y] = screen(pointAt(driven.s, line, place));
       ctx.beginPath();
       ctx.arc(x, y, lap.key === chosen ? 6 : 4, 0, 2 * Math.PI);
       ctx.fillStyle = lap.key === chosen ? mode.inks.brass : lap.key === reference ? mode.inks.muted : inkOf(lap, nth, mode.dark).colour; // prettier-ignore

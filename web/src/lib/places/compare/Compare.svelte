@@ -6,6 +6,7 @@
   import { askedBy, deskQuery } from '$lib/desk/asking';
   import { Desk } from '$lib/desk/desk.svelte';
   import { actionOf, KEYS } from '$lib/desk/keys';
+  import { Playing } from '$lib/desk/playing.svelte';
   import { readPlace, writePlace, type Place } from '$lib/desk/place';
   import { fullRate } from '$lib/draw/colours';
   import Score from '$lib/score/Score.svelte';
@@ -31,6 +32,7 @@
   const t = texts.compare;
   const RENEWING_MS = 2_000;
   const desk = new Desk();
+  const playing = new Playing(desk);
   const first = readPlace(addressed());
   const staves = rememberStaves(desk, first.staves, first.folded);
 
@@ -153,6 +155,10 @@
     alone: () => desk.chosen && desk.alone(desk.chosen),
     measure: () => desk.measure(),
     swap: () => desk.swapAxis(),
+    play: () => {
+      desk.map = 'lines';
+      playing.toggle();
+    },
     map: () => (desk.map = desk.map ? null : 'lines'),
     staves: () => (open = 'staves'),
     help: () => (open = 'keys'),
@@ -229,7 +235,7 @@
       onopen={(what) => (open = what)}
       onadd={(key) => layOther([...desk.laps.map((lap) => lap.key), key], reference)}
     />
-    {#if desk.map}<GroundPanel {desk} {full} />{/if}
+    {#if desk.map}<GroundPanel {desk} {full} {playing} />{/if}
     <Score {desk} {full} onmeasure={measureAgainst} onoff={takeOff} />
   {/if}
 </Book>

@@ -75,7 +75,9 @@
   <button type="button" class="may" onclick={() => onopen('staves')}
     ><Rows3 size={15} />{t.staves.change}</button
   >
-  <button type="button" class="may" onclick={() => onopen('keys')}>{t.keys}&nbsp;<kbd>?</kbd></button>
+  <button type="button" class="may" aria-label={t.keys} title={t.keysTitle} onclick={() => onopen('keys')}
+    ><kbd>?</kbd></button
+  >
 </div>
 
 <style>
@@ -97,7 +99,7 @@
   }
   .select {
     width: auto;
-    max-width: 190px;
+    max-width: 168px;
     height: 28px;
     padding: 0 26px 0 8px;
     font-size: 12.5px;

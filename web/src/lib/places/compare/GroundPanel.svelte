@@ -4,12 +4,15 @@
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
   import { api, done, fetchArrow } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
+  import { valueAt } from '$lib/desk/curves';
   import { called, inFull } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
+  import type { Playing } from '$lib/desk/playing.svelte';
   import { within } from '$lib/desk/stretch';
   import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
   import { decodeDriven } from '$lib/map/driven';
+  import PlayBar from '$lib/places/compare/PlayBar.svelte';
   import LineMap from '$lib/map/LineMap.svelte';
   import { KINDS } from '$lib/map/points';
   import PointSign from '$lib/map/PointSign.svelte';
@@ -20,7 +23,10 @@
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
 
-  let { desk, full }: { desk: Desk; full: number } = $props();
+  let { desk, full, playing }: { desk: Desk; full: number; playing: Playing } = $props();
+
+  // What is not on show does not run on.
+  $effect(() => () => playing.stop());
 
   const t = texts.compare.ground;
   const HEIGHT = 360;
@@ -93,6 +99,30 @@
     ),
   );
   const distance = $derived(unitOf('distance', present.units));
+  const speed = $derived(unitOf('speed', present.units));
+  const time = $derived(unitOf('time', present.units));
+  /** Who is where: by time how far ahead of the reference, first who is ahead; by place how much later, first who is quickest. */
+  const now = $derived.by(() => {
+    const { dots, by } = playing;
+    const { curves, lineUp } = desk;
+    if (!dots || !curves || !lineUp) return [];
+    const base = dots[lineUp.reference] ?? NaN;
+    return desk.shown
+      .flatMap((lap) => {
+        const place = dots[lap.key];
+        const speeds = desk.curve(lap.key, 'speed');
+        if (place === undefined) return [];
+        const delta = desk.curve(lap.key, 'delta');
+        return [
+          {
+            lap,
+            speed: speeds ? valueAt(curves.s, speeds, place) : NaN,
+            gap: by === 'time' ? place - base : delta ? valueAt(curves.s, delta, place) : NaN,
+          },
+        ];
+      })
+      .sort((a, b) => (by === 'time' ? b.gap - a.gap : b.speed - a.speed));
+  });
   const widthUnit = $derived(unitOf('width', present.units));
 </script>
 
@@ -168,23 +198,51 @@
       {/each}
     </ul>
   {:else if driven.data && desk.lineUp && width > 0}
-    <LineMap
-      bind:this={map}
-      driven={driven.data}
-      layout={desk.lineUp.layout}
-      {laps}
-      reference={desk.lineUp.reference}
-      chosen={desk.chosen}
-      points={points.data?.laps ?? []}
-      {range}
-      driving={desk.upwards}
-      {colouring}
-      cursor={desk.cursor}
-      {width}
-      height={HEIGHT}
-      label={t.label}
-      onplace={(place) => (desk.cursor = place)}
-    />
+    <div class="stage">
+      <LineMap
+        bind:this={map}
+        driven={driven.data}
+        layout={desk.lineUp.layout}
+        {laps}
+        reference={desk.lineUp.reference}
+        chosen={desk.chosen}
+        points={points.data?.laps ?? []}
+        {range}
+        driving={desk.upwards}
+        {colouring}
+        cursor={desk.cursor}
+        dots={playing.dots}
+        follow={playing.follow}
+        {width}
+        height={HEIGHT}
+        label={t.label}
+        onplace={(place) => {
+          if (!playing.on) desk.cursor = place;
+        }}
+      />
+      {#if now.length}
+        <ol class="now" aria-label={texts.compare.playing.now}>
+          {#each now as row (row.lap.key)}
+            <li
+              class:chosen={row.lap.key === desk.chosen}
+              style:color={row.lap.key === desk.lineUp.reference
+                ? 'var(--muted)'
+                : nameInk(row.lap, mode.dark)}
+            >
+              <span class="who">{called(row.lap).name} {called(row.lap).nth}</span>
+              <span class="figure">{figure(row.speed, speed)}</span>
+              <span class="figure">{signed(row.gap, playing.by === 'time' ? distance : time)}</span>
+            </li>
+          {/each}
+          <li class="muted">
+            <span class="who"></span><span>{speed.label}</span><span
+              >{playing.by === 'time' ? distance.label : 's'}</span
+            >
+          </li>
+        </ol>
+      {/if}
+    </div>
+    <PlayBar {playing} />
     <p class="legend muted">
       {#each KINDS as kind (kind)}<span class="sign"><PointSign {kind} />{t.points[kind]}</span>{/each}
       {#if colouring && !colouring.loss && unit}
@@ -251,6 +309,7 @@
 
 <style>
   .ground {
+    container-type: inline-size;
     margin-bottom: 8px;
   }
   .tools {
@@ -322,6 +381,39 @@
   .each .figure {
     margin-left: auto;
     font-weight: 400;
+  }
+  .stage {
+    position: relative;
+  }
+  .now {
+    position: absolute;
+    top: 6px;
+    right: 6px;
+    padding: 4px 8px;
+    background: var(--sheet);
+    border: 1px solid var(--rule);
+    border-radius: 4px;
+    font-size: 12px;
+    line-height: 16px;
+    pointer-events: none;
+  }
+  @container (max-width: 560px) {
+    .now {
+      position: static;
+      margin-top: 4px;
+    }
+  }
+  .now li {
+    display: grid;
+    grid-template-columns: minmax(0, 110px) 5ch 6ch;
+    gap: 6px;
+    text-align: right;
+  }
+  .now .who {
+    text-align: left;
+  }
+  .now .chosen {
+    font-weight: 700;
   }
   .legend {
     display: flex;
