@@ -213,3 +213,11 @@ def test_the_demo_school_is_looked_at_and_removed(browser: Browser, own: tuple[S
     expect(page.get_by_role("button", name="Look around with the demo school")).to_be_visible()
     expect(page.get_by_role("button", name="Remove the demo school")).to_have_count(0)
     page.context.close()
+
+
+def test_the_desk_without_a_session_leads_to_signing_in_and_asks_for_nothing_over_it(page: Page) -> None:
+    page.goto("/compare?map=lines")
+    page.wait_for_url("**/sign-in?to=*")
+    expect(page.get_by_label("E-mail")).to_have_count(1)
+    page.wait_for_timeout(500)
+    expect(page.get_by_role("dialog")).to_have_count(0)

@@ -5,7 +5,10 @@ import { readPlace } from '$lib/desk/place';
 import { present } from '$lib/session/present.svelte';
 
 export function init(): void {
-  present.ask();
-  if (location.pathname === '/compare')
-    void client.prefetchQuery(deskQuery(askedBy(readPlace(new URLSearchParams(location.search)))));
+  const { pathname, search } = location;
+  void present.ask().then((session) => {
+    // Only for somebody who is signed in: nobody else is asked for a password over a page that they may not see.
+    if (session?.me && pathname === '/compare')
+      void client.prefetchQuery(deskQuery(askedBy(readPlace(new URLSearchParams(search)))));
+  });
 }

@@ -138,7 +138,9 @@ def samples(
     found = []
     for run in dict.fromkeys(run for run, _ in laps if not entries[run].made):
         entry = entries[run]
-        query = mine(ChannelRow, entry.run.team_id).where(ChannelRow.run_id == run, ChannelRow.role.in_(roles))
+        query = mine(ChannelRow, entry.run.team_id).where(
+            ChannelRow.run_id == run, ChannelRow.role.in_(roles), ChannelRow.count > 0
+        )
         for row in session.scalars(query):
             try:
                 channel = load_si(session, row)

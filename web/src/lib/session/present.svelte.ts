@@ -29,11 +29,10 @@ class Present {
 
   private asked: Promise<Session> | null = null;
 
-  /** Asked for before anybody waits for it. */
-  ask(): void {
+  /** Asked for before anybody waits for it; null where there is no answer, which whoever waits for it is told. */
+  ask(): Promise<Session | null> {
     this.asked = done(api.GET('/api/session'));
-    // Whoever waits for it is told; nobody may.
-    this.asked.catch(() => undefined);
+    return this.asked.catch(() => null);
   }
 
   async load(): Promise<void> {

@@ -99,7 +99,7 @@
   }
   .select {
     width: auto;
-    max-width: 168px;
+    max-width: 182px;
     height: 28px;
     padding: 0 26px 0 8px;
     font-size: 12.5px;
