@@ -42,9 +42,12 @@
   $effect(() => {
     if (present.known && !present.me && !open) void toSignIn();
   });
+  let signedIn = false;
   $effect(() => {
+    // What somebody saw goes with them; what a page of nobody's asks for is left alone.
+    if (!present.me && signedIn) client.clear();
+    signedIn = present.me !== null;
     if (present.me) void registry.load().catch((error: unknown) => (trouble = error));
-    else if (present.known) client.clear();
   });
 </script>
 

@@ -161,7 +161,9 @@ export function answersOf(desk: Desk, gone: () => void) {
     enabled: ready && banded,
     staleTime: Infinity,
     gcTime: 60_000,
-    placeholderData: keepPreviousData,
+    // Of other laps, or against another reference, they would be wrong for a moment.
+    placeholderData: (before, query) =>
+      query?.queryKey[2] === shown && query.queryKey[3] === base ? before : undefined,
     structuralSharing: false,
   }));
   $effect(() => {
