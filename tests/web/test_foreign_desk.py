@@ -106,5 +106,6 @@ def test_a_made_lap_of_them_lies_where_it_must(coach: Coach, desk: dict[str, Any
     times = {lap["key"]: lap["time_s"] for lap in desk["laps"]}
     driven = [lap["time_s"] for lap in desk["laps"] if not lap["made"]]
     assert times["passages-desk"] <= min(driven) + 1e-6
-    # What is usual at each place, so that slips at different places count nowhere: it may be quicker than every lap.
-    assert times["passages-desk"] - 1e-6 <= times["median-desk"] <= max(driven) + 1e-6
+    # What is usual at each place, so that slips at different places count nowhere: it may be quicker than every lap,
+    # and on a hill, where some wait a little in this metre and some in that, than the best passages.
+    assert 0.98 * min(driven) <= times["median-desk"] <= max(driven) + 1e-6
