@@ -81,9 +81,10 @@ def test_a_colour_is_chosen_and_taken_back(coach: Coach, day_of: dict) -> None:
 
 
 def test_staves_are_remembered_for_each_coach(coach: Coach, stranger: Coach) -> None:
-    assert coach.get("/api/staves").json == {"staves": None, "heights": {}, "sets": []}
+    assert coach.get("/api/staves").json == {"staves": None, "folded": [], "heights": {}, "sets": []}
     wanted = {
         "staves": ["delta", "speed\ngear", "~Aux <1>"],
+        "folded": ["speed\ngear"],
         "heights": {"speed\ngear": 200},
         "sets": [{"name": "Brakes", "staves": ["delta", "brake_pressure"]}],
     }
