@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.comparison.spread import alone, band, spread, steadiness, trend
+from lauftakt.core.comparison.trend import alone, trend
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.findings.words import metric, tell
@@ -129,7 +129,6 @@ def test_at_most_three_are_put_forward_and_no_habit_twice(studied) -> None:
 def test_consistency() -> None:
     random = np.random.default_rng(1)
     values = 10 + 0.02 * random.standard_normal(40)
-    assert spread(values) == pytest.approx(0.02, rel=0.5)
     numbers = np.arange(40.0)
     assert not trend(numbers, values).clear
     falling = trend(numbers, values - 0.01 * numbers)
@@ -139,8 +138,3 @@ def test_consistency() -> None:
     odd[7] = 10.4
     assert alone(odd)[7]
     assert alone(odd).sum() <= 2
-    assert steadiness(np.array([0.01, 0.02, 0.0, 0.01])) == "fast-steady"
-    assert steadiness(np.array([0.3, 0.5, 0.1, 0.7])) == "slow-unsteady"
-    found = band(np.array([[1.0, 2.0], [2.0, 2.0], [3.0, 2.0]]))
-    assert found.median.tolist() == [2.0, 2.0]
-    assert (found.low <= found.median).all()

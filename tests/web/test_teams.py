@@ -45,6 +45,9 @@ GET    /api/curves                                         + + + ? ? 0 0
 GET    /api/bands                                          + + + ? ? 0 0
 GET    /api/driven                                         + + + ? ? 0 0
 GET    /api/driven/points                                  + + + ? ? 0 0
+GET    /api/steady                                         + + + ? ? 0 0
+GET    /api/grip                                           + + + ? ? 0 0
+GET    /api/often                                          + + + ? ? 0 0
 GET    /api/samples                                        + + + ? ? 0 0
 GET    /api/desk                                           + + + ? ? 0 0
 GET    /api/doubt                                          + + + ? ? 0 0
@@ -296,6 +299,9 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/bands": f"?laps={curves}&reference={base}",
         "/api/driven": f"?laps={curves}",
         "/api/driven/points": f"?laps={curves}",
+        "/api/steady": f"?laps={base}&reference={base}",
+        "/api/grip": f"?laps={curves}",
+        "/api/often": f"?laps={curves}&role=speed",
         "/api/samples": f"?laps={curves}&from_m=100&to_m=200",
         "/api/doubt": f"?laps={curves}&reference={base}",
         "/api/card": f"?laps={curves}&reference={base}&passage=P1",

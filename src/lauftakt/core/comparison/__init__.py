@@ -1,5 +1,6 @@
 """Laps against a reference: delta, loss rate, spread over laps, grip of two runs, composite and median laps."""
 
+from lauftakt.core.comparison.bands import Band, band
 from lauftakt.core.comparison.delta import (
     Loss,
     beyond_doubt,
@@ -12,7 +13,7 @@ from lauftakt.core.comparison.delta import (
     time_delta,
 )
 from lauftakt.core.comparison.joined import Joined, best_parts, joined_lap, median_lap
-from lauftakt.core.comparison.spread import Band, Trend, band, spread, steadiness, trend
+from lauftakt.core.comparison.trend import Trend, trend
 
 __all__ = [
     "Band",
@@ -29,8 +30,6 @@ __all__ = [
     "median_lap",
     "place_uncertainty",
     "rate_uncertainty",
-    "spread",
-    "steadiness",
     "stretch_loss",
     "time_delta",
     "trend",

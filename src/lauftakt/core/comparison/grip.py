@@ -19,16 +19,23 @@ EVERYWHERE = 0.9
 def corner_grip(run: AnalysedRun, layout: Layout) -> Array:
     """Highest ordinary combined acceleration in each corner, (corners,) m/s^2: 95th percentile of each lap that counts,
     median over laps; NaN where none was driven."""
+    return np.array([float(np.median(laps)) if len(laps) else np.nan for laps in grip_of_laps(run, layout)])
+
+
+def grip_of_laps(run: AnalysedRun, layout: Layout) -> list[Array]:
+    """What every lap that counts reached in each corner: 95th percentiles of combined acceleration, m/s^2, one array of
+    laps for each corner, empty where none was driven."""
     signals = run.signals
     if signals is None:
-        return np.full(len(layout.corners), np.nan)
+        return [np.zeros(0) for _ in layout.corners]
     rows = [signals.numbers.index(lap.number) for lap in run.counting]
     found = []
     for window in windows(layout):
         inside = (signals.places >= window.entry) & (signals.places <= window.exit)
         combined = np.hypot(signals.ahead[rows][:, inside], signals.aside[rows][:, inside])
-        found.append(float(np.median(np.percentile(combined, 95, axis=1))) if inside.any() and rows else np.nan)
-    return np.array(found)
+        reached = np.percentile(combined, 95, axis=1) if inside.any() and rows else np.zeros(0)
+        found.append(reached[np.isfinite(reached)])
+    return found
 
 
 def slowed_everywhere(run: AnalysedRun, reference: AnalysedRun, layout: Layout) -> float:

@@ -56,7 +56,7 @@ def of_laps(entries: Mapping[int, Entry], laps: Sequence[Key], reference: Key, r
     columns: dict[str, NDArray[Any]] = {"s": layout.grid()}
     times = np.array([entries[run].on_grid(number, "time") for run, number in laps])
     rates = loss_rate(times - base.time, layout.length).astype(np.float32)
-    derived = _derived(entries, laps, roles)
+    derived = derived_by_run(entries, laps, roles)
     for (run, number), time, rate in zip(laps, times, rates, strict=True):
         entry = entries[run]
         name = entry.name(number)
@@ -67,7 +67,7 @@ def of_laps(entries: Mapping[int, Entry], laps: Sequence[Key], reference: Key, r
             doubt = rate_doubt(entry, number, entries[reference[0]], base)
             columns[f"{name}|sure_rate"] = beyond_doubt(rate, doubt).astype(np.float32)
         for role in roles:
-            values = _values(entry, number, role, derived[run])
+            values = values_of(entry, number, role, derived[run])
             if values is not None:
                 columns[f"{name}|{role}"] = values.astype(np.float32)
     return stream(columns)
@@ -87,7 +87,7 @@ def bands(
     for run, number in laps:
         if not entries[run].made:
             by_driver.setdefault(entries[run].run.driver_id, []).append((run, number))
-    derived = _derived(entries, laps, roles)
+    derived = derived_by_run(entries, laps, roles)
     for driver, own in by_driver.items():
         if len(own) < FEWEST:
             continue
@@ -99,7 +99,7 @@ def bands(
                 rows = loss_rate(delta, layout.length)
             else:
                 told = "offset" if role == "offset_gap" else role
-                found = [_values(entries[run], number, told, derived[run]) for run, number in own]
+                found = [values_of(entries[run], number, told, derived[run]) for run, number in own]
                 known = [values for values in found if values is not None]
                 if len(known) < FEWEST:
                     continue
@@ -112,13 +112,16 @@ def bands(
     return stream(columns)
 
 
-def _derived(entries: Mapping[int, Entry], laps: Sequence[Key], roles: Sequence[str]) -> dict[int, dict[str, Array]]:
+def derived_by_run(
+    entries: Mapping[int, Entry], laps: Sequence[Key], roles: Sequence[str]
+) -> dict[int, dict[str, Array]]:
     """Derived channels by run: made once for each, however many of its laps are asked for."""
     made_here = [role for role in roles if role in _MADE_HERE]
     return {run: entries[run].derived(made_here) for run in dict.fromkeys(run for run, _ in laps)}
 
 
-def _values(entry: Entry, number: int, role: str, derived: Mapping[str, Array]) -> Array | None:
+def values_of(entry: Entry, number: int, role: str, derived: Mapping[str, Array]) -> Array | None:
+    """A channel of a lap on the layout's grid, (g,); None where it was not logged."""
     own = derived.get(role)
     return entry.on_grid(number, role) if own is None else own[entry.numbers.index(number)]
 

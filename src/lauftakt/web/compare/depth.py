@@ -18,7 +18,7 @@ from lauftakt.core.comparison.parts import (
     telling_stretches,
     to_median_of_others,
 )
-from lauftakt.core.comparison.spread import trend
+from lauftakt.core.comparison.trend import trend
 from lauftakt.core.findings.pairing import clean_laps
 from lauftakt.core.laps.times import time_at
 from lauftakt.core.registry import FIGURES

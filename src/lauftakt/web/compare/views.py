@@ -9,7 +9,7 @@ from lauftakt.core.registry import LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.compare import asking, card, curves, depth, driven, lineup
+from lauftakt.web.compare import asking, card, curves, depth, driven, lineup, pictures
 from lauftakt.web.compare.addresses import curve_address, curve_addresses, desk_address, desk_addresses
 from lauftakt.web.policy import Viewer
 
@@ -108,6 +108,49 @@ def get_points(viewer: Viewer, query_data: schemas.DrivenQuery) -> Any:
         entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws", *JUDGED_BY])
         found = driven.points(session, entries, keys)
     return found, 200, {"Cache-Control": FOR_EVER}
+
+
+@blueprint.get("/steady")
+@only("see")
+@blueprint.input(schemas.SteadyQuery, location="query")
+@blueprint.output(schemas.SteadyOut)
+def get_steady(viewer: Viewer, query_data: schemas.SteadyQuery) -> schemas.SteadyOut:
+    """Where the driver of a lap is steady and where fast: the spread of the time and of every figure over the laps of
+    that run that count, passage by passage."""
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
+    if len(laps) > 1:
+        raise Problem(422, "invalid", "Name one lap.")
+    with database().begin() as session:
+        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
+        return pictures.steady(session, entries, keys[0], keys[1])
+
+
+@blueprint.get("/grip")
+@only("see")
+@blueprint.input(schemas.GripQuery, location="query")
+@blueprint.output(schemas.GripOut)
+def get_grip(viewer: Viewer, query_data: schemas.GripQuery) -> schemas.GripOut:
+    """How hard cars were accelerated in every direction and in every corner, and how much of it laps use."""
+    laps = curve_addresses(query_data.laps)
+    with database().begin() as session:
+        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws", *JUDGED_BY])
+        return pictures.grip(session, entries, keys, query_data.from_m, query_data.to_m)
+
+
+@blueprint.get("/often")
+@only("see")
+@blueprint.input(schemas.OftenQuery, location="query")
+@blueprint.output(schemas.OftenOut)
+def get_often(viewer: Viewer, query_data: schemas.OftenQuery) -> schemas.OftenOut:
+    """How much of their time laps spend at which values of a channel."""
+    laps = curve_addresses(query_data.laps)
+    wanted = curves.roles_of(query_data.role, differences=True)
+    if len(wanted) != 1:
+        raise Problem(422, "invalid", "There is no such channel. Choose one that is on the desk.")
+    with database().begin() as session:
+        asked = ["time_draws", *curves.stored_roles(wanted)]
+        entries, keys = lineup.entries_of_curves(session, viewer, laps, asked)
+        return pictures.often(entries, keys, wanted[0], query_data.from_m, query_data.to_m)
 
 
 @blueprint.get("/samples")

@@ -262,36 +262,6 @@ class SamplesOut(Schema):
     channels: list[LapSamples]
 
 
-class DrivenQuery(Schema):
-    """Laps of analyses (``analysis.number``, by commas)."""
-
-    laps: Keys
-    build: Annotated[str, StringConstraints(max_length=40)] = ""
-
-
-class CornerPoints(Schema):
-    """Where a lap did what in a corner: m from the start line, and metres across, left positive; null where it did not,
-    or where that is not known."""
-
-    corner: str
-    brake_m: float | None
-    turn_in_m: float | None
-    slowest_m: float | None
-    throttle_m: float | None
-    offset_turn_in: float | None
-    offset_apex: float | None
-    offset_exit: float | None
-
-
-class LapPoints(Schema):
-    lap: str
-    corners: list[CornerPoints]
-
-
-class PointsOut(Schema):
-    laps: list[LapPoints]
-
-
 class DoubtQuery(Schema):
     """Laps of analyses (``analysis.number``, by commas), and where the delta starts with 0."""
 

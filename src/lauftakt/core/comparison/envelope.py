@@ -1,0 +1,125 @@
+"""The grip picture: how hard a car was accelerated in every direction, how much of that a lap uses, and how often a
+channel has which value."""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+
+# Directions of acceleration are told apart by so much: a driver does not aim more finely.
+DIRECTIONS = 24
+# What counts as reached in a direction: a percentile, since single samples are bumps.
+REACHED = 95
+# Of fewer metres driven in a direction nothing is said of it.
+FEWEST_M = 15
+# Below this no direction can be told, m/s^2.
+LEAST = 0.5
+
+
+@dataclass(frozen=True)
+class Envelope:
+    """What a car reached in every direction: ``direction`` (d,) rad, 0 to the left and a quarter turn for gaining
+    speed, ``level`` (d,) m/s^2 and its standard deviation ``level_u``; NaN where too little was driven that way."""
+
+    direction: Array
+    level: Array
+    level_u: Array
+
+
+def envelope(ahead: Array, aside: Array) -> Envelope:
+    """How hard a car was accelerated in every direction.
+
+    Parameters
+    ----------
+    ahead, aside : (laps, g) m/s^2, metre by metre; gaining speed and left positive; NaN where not driven
+
+    Notes
+    -----
+    In sectors of 15 degrees the 95th percentile of the acceleration over all laps; its doubt by the grouped jackknife,
+    a lap left out at a time (Efron and Tibshirani, "An introduction to the bootstrap", 1993, chapter 11): samples of a
+    lap follow from one another, laps do not.
+    """
+    size, sector = _polar(ahead, aside)
+    known = np.isfinite(size) & (size > LEAST)
+    which = np.arange(DIRECTIONS)
+    level = _levels(size[known], sector[known])
+    others = []
+    laps = [row for row in range(len(size)) if known[row].any()]
+    for row in laps:
+        rest = known.copy()
+        rest[row] = False
+        others.append(_levels(size[rest], sector[rest]))
+    doubt = np.full(DIRECTIONS, np.nan)
+    if len(others) > 1:
+        rows = np.array(others)
+        whole = np.isfinite(rows).all(axis=0)
+        count = len(rows)
+        doubt[whole] = np.sqrt((count - 1) / count * ((rows - rows.mean(axis=0)) ** 2).sum(axis=0))[whole]
+    return Envelope((which + 0.5) * 2 * np.pi / DIRECTIONS, level, doubt)
+
+
+def share_used(ahead: Array, aside: Array, time: Array, of: Envelope) -> float | None:
+    """How much of what a car reached a lap uses, on average over its time; None where nothing is known.
+
+    Parameters
+    ----------
+    ahead, aside : (g,) m/s^2
+    time : (g,) s
+    of : what was reached
+    """
+    size, sector = _polar(ahead, aside)
+    spent = np.gradient(time)
+    level = of.level[sector]
+    known = np.isfinite(size) & np.isfinite(level) & np.isfinite(spent)
+    if not known.any():
+        return None
+    share = np.minimum(size[known] / level[known], 1.0)
+    return float(np.sum(share * spent[known]) / np.sum(spent[known]))
+
+
+def time_shares(values: Array, time: Array, edges: Array) -> Array:
+    """Share of a lap's time that a channel spends between edges.
+
+    Parameters
+    ----------
+    values, time : (g,) of the channel and s, metre by metre
+    edges : (b + 1,) rising; the last one belongs to the last part
+
+    Returns
+    -------
+    (b,), adding up to 1 where all values lie within the edges; NaN where nothing is known.
+    """
+    spent = np.gradient(time)
+    known = np.isfinite(values) & np.isfinite(spent)
+    if not known.any():
+        return np.full(len(edges) - 1, np.nan)
+    counts, _ = np.histogram(values[known], bins=edges, weights=spent[known])
+    return np.asarray(counts / spent[known].sum())
+
+
+def even_edges(low: float, high: float, *, stepped: bool = False, most: int = 40) -> Array:
+    """Edges that a person would choose: steps of 1, 2 or 5 times a power of ten, at most ``most`` of them; of a channel
+    that is held in steps one around each whole value."""
+    if stepped:
+        return np.arange(np.floor(low) - 0.5, np.ceil(high) + 1.0)
+    wide = max(high - low, 1e-9) / most
+    power = 10.0 ** np.floor(np.log10(wide))
+    step = power * next(factor for factor in (1.0, 2.0, 5.0, 10.0) if factor * power >= wide * (1 - 1e-9))
+    return np.asarray(np.arange(np.floor(low / step), np.ceil(high / step + 1e-9) + 1) * step)
+
+
+def _polar(ahead: Array, aside: Array) -> tuple[Array, NDArray[np.intp]]:
+    size = np.hypot(ahead, aside)
+    turn = np.mod(np.arctan2(np.nan_to_num(ahead), np.nan_to_num(aside)), 2 * np.pi)
+    return size, np.minimum((turn / (2 * np.pi) * DIRECTIONS).astype(np.intp), DIRECTIONS - 1)
+
+
+def _levels(size: Array, sector: NDArray[np.intp]) -> Array:
+    found = np.full(DIRECTIONS, np.nan)
+    for which in range(DIRECTIONS):
+        own = size[sector == which]
+        if len(own) >= FEWEST_M:
+            found[which] = np.percentile(own, REACHED)
+    return found

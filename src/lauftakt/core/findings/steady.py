@@ -1,0 +1,303 @@
+"""Where a driver is steady: the spread of the time and of every figure of technique, passage by passage."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.stats import chi2
+
+from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.trend import Trend, alone, trend
+from lauftakt.core.findings.pairing import MEDIAN_FACTOR, Side, clean_passages, common_error
+from lauftakt.core.laps.lap import LapTrace
+from lauftakt.core.laps.times import passage_times
+from lauftakt.core.registry import FIGURES
+from lauftakt.core.run import AnalysedRun
+
+Array = NDArray[np.float64]
+
+# Of two laps nothing can be said about how far others lie apart.
+FEWEST = 3
+# Of fewer the ordinary standard deviation: a robust one of three or four values says next to nothing.
+FEWEST_ROBUST = 5
+# Less than this, of a passage's time or in seconds, no coach would talk about.
+LEVEL_SHARE = 0.0075
+LEVEL_S = 0.05
+# A figure this much looser than it usually is with this driver is what a coach looks at first.
+LOOSE = 1.5
+# The height of the brake's peak, told as a share of the run's hardest braking.
+BRAKE_PEAK = "brake_peak"
+# Figures whose spread is told: all but the time, which is the passage's.
+SPREAD = (*(code for code in FIGURES if code != "time"), BRAKE_PEAK)
+# What hands and feet do: one of these may be the reason why a time scatters.
+DEEDS = ("brake_point_m", "brake_rise_s", "brake_peak", "brake_release_m", "turn_in_m", "min_speed",
+         "throttle_pickup_m", "full_throttle_m")  # fmt: skip
+# Two-sided intervals and judgements.
+CONFIDENCE = 0.95
+
+# Estimator Qn: its factor for normal scatter, those for few values (Croux and Rousseeuw 1992), and the quantiles (2.5
+# and 97.5 %) of what it makes of so many values with a spread of 1 (60 000 simulated each).
+_QN = 2.2219
+_QN_FEW = {5: 0.844, 6: 0.611, 7: 0.857, 8: 0.669, 9: 0.872}
+_COUNTS = (5, 6, 7, 8, 9, 10, 11, 12, 15, 16, 20, 25, 30, 50)
+_LOWEST = (0.181, 0.309, 0.312, 0.400, 0.409, 0.470, 0.471, 0.515, 0.563, 0.585, 0.630, 0.674, 0.706, 0.774)
+_HIGHEST = (2.229, 1.900, 1.906, 1.737, 1.734, 1.648, 1.631, 1.574, 1.506, 1.468, 1.403, 1.363, 1.318, 1.236)
+# For many values its variance is that of a standard deviation of so many of them.
+_EFFICIENCY = 0.75
+
+
+@dataclass(frozen=True)
+class Spread:
+    """How far a figure lies apart over laps: standard deviation ``value`` with the interval ``low`` to ``high`` (95 %)
+    that so few laps leave open, ``middle`` the median, ``laps`` how many told."""
+
+    value: float
+    low: float
+    high: float
+    middle: float
+    laps: int
+
+
+@dataclass(frozen=True)
+class SteadyCorner:
+    """Spreads of the figures in a corner, by their codes; without those that too few laps have."""
+
+    corner: str
+    figures: dict[str, Spread]
+
+
+@dataclass(frozen=True)
+class SteadyPassage:
+    """How steadily and how fast one driver takes a passage.
+
+    Attributes
+    ----------
+    name, from_m, to_m : of the passage; the latter wraps at the line
+    numbers, times : the laps that count and were not held up there, and their seconds
+    time : spread of the times, s, without what placing adds to it; None of fewer than three laps
+    loss_s, loss_u_s : median against ``against``, and its standard deviation; None where nothing is to compare with
+    against : ``reference`` (the reference driver's median passage), ``reference lap`` or ``own best``
+    level_s : within this a loss or a spread is none that a coach would talk about
+    fast, steady : which side of it the driver is on; None where it cannot be said
+    fast_sure, steady_sure : whether that is beyond doubt
+    change : of the time from lap to lap
+    apart : laps whose time stands alone
+    corners : spreads of the figures, corner by corner
+    loosest : corner and code of the figure that is looser here than elsewhere with this driver; None where none is
+    """
+
+    name: str
+    from_m: float
+    to_m: float
+    numbers: tuple[int, ...]
+    times: Array
+    time: Spread | None
+    loss_s: float | None
+    loss_u_s: float | None
+    against: str
+    level_s: float
+    fast: bool | None
+    steady: bool | None
+    fast_sure: bool
+    steady_sure: bool
+    change: Trend
+    apart: tuple[int, ...]
+    corners: tuple[SteadyCorner, ...]
+    loosest: tuple[str, str] | None
+
+
+def spread_of(values: Sequence[float | None] | Array, own: float = 0.0) -> Spread | None:
+    """Spread of a figure over laps.
+
+    Parameters
+    ----------
+    values : (n,) one for each lap, None or NaN where it does not happen
+    own : standard deviation that measuring adds to each value by itself; it is taken out
+
+    Returns
+    -------
+    None for fewer than three values.
+
+    Notes
+    -----
+    Qn, the first quartile of all differences between two values (Rousseeuw and Croux, "Alternatives to the median
+    absolute deviation", Journal of the American Statistical Association 88, 1993, with the factors for few values of
+    Croux and Rousseeuw, "Time-efficient algorithms for two highly robust estimators of scale", COMPSTAT 1992): half of
+    the laps may be slips, and it is worth 64 to 75 % of the values of a standard deviation, where an inter-quartile
+    range is worth 37 %. Of three or four values the standard deviation. The interval is that of normal scatter: by
+    simulation for Qn, by chi square for the standard deviation.
+    """
+    known = np.array([value for value in values if value is not None and np.isfinite(value)], dtype=float)
+    count = len(known)
+    if count < FEWEST:
+        return None
+    size = float(np.std(known, ddof=1)) if count < FEWEST_ROBUST else _qn(known)
+    ends = _ends(count)
+    low, high = size / ends[1], size / ends[0]
+    value, least, most = (float(np.sqrt(max(each**2 - own**2, 0.0))) for each in (size, low, high))
+    return Spread(value, least, most, float(np.median(known)), count)
+
+
+def _ends(count: int) -> tuple[float, float]:
+    """Between what an estimate lies (95 %) of so many values with a spread of 1."""
+    if FEWEST_ROBUST <= count <= _COUNTS[-1]:
+        return float(np.interp(count, _COUNTS, _LOWEST)), float(np.interp(count, _COUNTS, _HIGHEST))
+    worth = (count - 1.0) * (1.0 if count < FEWEST_ROBUST else _EFFICIENCY)
+    low, high = (float(np.sqrt(chi2.ppf((1 + sign * CONFIDENCE) / 2, worth) / worth)) for sign in (-1, 1))
+    return low, high
+
+
+def _qn(values: Array) -> float:
+    count = len(values)
+    first, second = np.triu_indices(count, 1)
+    half = count // 2 + 1
+    which = half * (half - 1) // 2 - 1
+    usual = count / (count + 1.4) if count % 2 else count / (count + 3.8)
+    return float(_QN * _QN_FEW.get(count, usual) * np.partition(np.abs(values[first] - values[second]), which)[which])
+
+
+def steady_passages(
+    run: AnalysedRun,
+    layout: Layout,
+    *,
+    reference: AnalysedRun | None = None,
+    lap: LapTrace | None = None,
+) -> list[SteadyPassage]:
+    """How steady and how fast a driver is in every passage of the lap.
+
+    Parameters
+    ----------
+    run : of the driver
+    layout : of the run and what it is compared with
+    reference : run of the reference driver; None where the driver is the reference, or the reference is ``lap`` only
+    lap : the reference lap, which stands in where the reference driver has fewer than three clean passages
+
+    Returns
+    -------
+    One for each passage of the layout, in its order.
+    """
+    found = [_passage(run, layout, index, reference, lap) for index in range(len(layout.passages))]
+    usual = _usual(found)
+    return [_with_loosest(passage, usual) for passage in found]
+
+
+def strong_first(passages: Sequence[SteadyPassage]) -> list[SteadyPassage]:
+    """Those that are judged, the strong ones first: fast and steady, fast, steady, neither; the steadier first."""
+    judged = [each for each in passages if each.fast is not None and each.steady is not None and each.time]
+    return sorted(judged, key=lambda each: (not each.fast, not each.steady, each.time.value if each.time else 0.0))
+
+
+def _passage(
+    run: AnalysedRun, layout: Layout, index: int, reference: AnalysedRun | None, lap: LapTrace | None
+) -> SteadyPassage:
+    passage = layout.passages[index]
+    side = clean_passages(run, layout, index)
+    time = spread_of(side.times, _own_error(side.draws))
+    theirs = None if reference is None else clean_passages(reference, layout, index)
+    loss, doubt, against = _loss(side, theirs, None if lap is None else float(passage_times(lap, layout)[index]))
+    usual = float(np.median(side.times)) if len(side.times) else 0.0
+    level = max(LEVEL_S, LEVEL_SHARE * usual)
+    fast = None if loss is None else loss <= level
+    steady = None if time is None else time.value <= level
+    corners = tuple(_corner(run, side.numbers, layout, name) for name in passage.corners)
+    return SteadyPassage(
+        name=passage.name,
+        from_m=passage.from_m,
+        to_m=passage.to_m,
+        numbers=tuple(side.numbers),
+        times=side.times,
+        time=time,
+        loss_s=loss,
+        loss_u_s=doubt,
+        against=against,
+        level_s=level,
+        fast=fast,
+        steady=steady,
+        fast_sure=loss is not None and doubt is not None and abs(loss - level) > 2 * doubt,
+        steady_sure=time is not None and not time.low <= level <= time.high,
+        change=trend(np.array(side.numbers, float), side.times),
+        apart=tuple(int(n) for n in np.array(side.numbers, int)[alone(side.times)]),
+        corners=corners,
+        loosest=None,
+    )
+
+
+def _own_error(draws: Array) -> float:
+    """Standard deviation that placing adds between the laps of a run: what they share moves all of them alike."""
+    if draws.ndim < 2 or len(draws) < 2 or not draws.shape[1]:
+        return 0.0
+    return float(np.sqrt(np.mean(np.var(draws, axis=0, ddof=1))))
+
+
+def _loss(side: Side, theirs: Side | None, lap_s: float | None) -> tuple[float | None, float | None, str]:
+    """Median loss in a passage, its standard deviation, and against what."""
+    alone_here = theirs is None and lap_s is None
+    against = "own best" if alone_here else "reference" if theirs and len(theirs.times) >= FEWEST else "reference lap"
+    base, base_u = np.nan, 0.0
+    if against == "own best":
+        base = float(side.times.min()) if len(side.times) else np.nan
+    elif against == "reference" and theirs is not None:
+        base, base_u = float(np.median(theirs.times)), _median_error(theirs.times)
+    elif lap_s is not None:
+        base = lap_s
+    if len(side.times) < FEWEST or not np.isfinite(base):
+        return None, None, against
+    # What the laps of a run have in common falls out against an own lap, not against another run's.
+    shared = 0.0 if alone_here else common_error(side)
+    others = 0.0 if theirs is None else common_error(theirs)
+    doubt = float(np.sqrt(_median_error(side.times) ** 2 + base_u**2 + shared**2 + others**2))
+    return float(np.median(side.times)) - base, doubt, against
+
+
+def _median_error(times: Array) -> float:
+    found = spread_of(times)
+    return 0.0 if found is None else MEDIAN_FACTOR * found.value / float(np.sqrt(found.laps))
+
+
+def _corner(run: AnalysedRun, numbers: Sequence[int], layout: Layout, name: str) -> SteadyCorner:
+    which = next(i for i, corner in enumerate(layout.corners) if corner.name == name)
+    rows = [] if run.technique is None else [run.technique.at(number, which) for number in numbers]
+    spreads = {}
+    for code in SPREAD:
+        hardest = _hardest(run) if code == BRAKE_PEAK else 1.0
+        values = [None if row is None else _number(getattr(row, code), hardest) for row in rows]
+        if (found := spread_of(values)) is not None:
+            spreads[code] = found
+    return SteadyCorner(name, spreads)
+
+
+def _hardest(run: AnalysedRun) -> float:
+    """What the height of a brake's peak is a share of: pedals and pressures of two cars compare in nothing else."""
+    if run.scale.brake_role is not None and run.scale.brake:
+        return float(run.scale.brake)
+    assert run.signals is not None
+    driven = np.isfinite(run.signals.time)
+    return max(float(np.percentile(run.signals.brake[driven], 99)), 1e-9) if driven.any() else 1.0
+
+
+def _number(value: float | int | None, of: float) -> float | None:
+    return None if value is None else float(value) / of
+
+
+def _usual(passages: Sequence[SteadyPassage]) -> dict[str, float]:
+    """The median spread of every figure over the corners."""
+    found: dict[str, list[float]] = {}
+    for passage in passages:
+        for corner in passage.corners:
+            for code, one in corner.figures.items():
+                found.setdefault(code, []).append(one.value)
+    return {code: float(np.median(values)) for code, values in found.items() if len(values) >= FEWEST}
+
+
+def _with_loosest(passage: SteadyPassage, usual: dict[str, float]) -> SteadyPassage:
+    ratios = [
+        (one.value / usual[code], corner.corner, code)
+        for corner in passage.corners
+        for code in DEEDS
+        if (one := corner.figures.get(code)) is not None and usual.get(code, 0.0) > 0
+    ]
+    most = max(ratios, default=None)
+    if most is None or most[0] < LOOSE:
+        return passage
+    return replace(passage, loosest=(most[1], most[2]))
