@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lauftakt.core.comparison.envelope import DIRECTIONS, envelope, even_edges, share_used, time_shares
+from lauftakt.core.comparison.grip import beside, corner_level
 
 
 def driven(laps: int, top: float, seed: int = 1) -> tuple[np.ndarray, np.ndarray]:
@@ -67,3 +68,12 @@ def test_edges_hold_all_values(low: float, wide: float, stepped: bool) -> None:
     assert edges[-1] >= high
     assert (np.diff(edges) > 0).all()
     assert len(edges) < 60
+
+
+def test_rain_is_less_grip_and_the_same_driver_again_is_level() -> None:
+    rng = np.random.default_rng(9)
+    dry, again, wet = (corner_level(rng.normal(level, 0.15, 8)) for level in (12.0, 12.0, 9.0))
+    assert beside(wet, dry) == "less"
+    assert beside(dry, wet) == "more"
+    assert beside(again, dry) == "level"
+    assert beside(corner_level(np.array([12.0, 12.1])), dry) is None

@@ -7,7 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lauftakt.core.findings.steady import SPREAD, Spread, spread_of, steady_passages, strong_first
+from lauftakt.core.comparison.spread import Spread, spread_of
+from lauftakt.core.findings.steady import SPREAD, steady_passages, strong_first
 from lauftakt.core.run import AnalysedRun
 from tests.day import Day
 

@@ -300,7 +300,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/driven": f"?laps={curves}",
         "/api/driven/points": f"?laps={curves}",
         "/api/steady": f"?laps={base}&reference={base}",
-        "/api/grip": f"?laps={curves}",
+        "/api/grip": f"?laps={curves}&reference={base}",
         "/api/often": f"?laps={curves}&role=speed",
         "/api/samples": f"?laps={curves}&from_m=100&to_m=200",
         "/api/doubt": f"?laps={curves}&reference={base}",

@@ -99,15 +99,42 @@ def time_shares(values: Array, time: Array, edges: Array) -> Array:
     return np.asarray(counts / spent[known].sum())
 
 
-def even_edges(low: float, high: float, *, stepped: bool = False, most: int = 40) -> Array:
+def even_edges(
+    low: float, high: float, *, stepped: bool = False, most: int = 40, factor: float = 1.0, zero: float = 0.0
+) -> Array:
     """Edges that a person would choose: steps of 1, 2 or 5 times a power of ten, at most ``most`` of them; of a channel
-    that is held in steps one around each whole value."""
+    that is held in steps one around each whole value.
+
+    Parameters
+    ----------
+    low, high : between what the values lie, SI
+    stepped : whether only whole values mean something
+    factor, zero : of the unit in which the steps are even: a value in it is ``factor`` times the one in SI, plus
+        ``zero``
+
+    Returns
+    -------
+    (b + 1,) rising, SI; the first and the last hold all values between them.
+
+    Raises
+    ------
+    ValueError
+        for a factor that is not positive.
+    """
+    if not factor > 0:
+        raise ValueError("A unit grows with what it measures.")
     if stepped:
         return np.arange(np.floor(low) - 0.5, np.ceil(high) + 1.0)
-    wide = max(high - low, 1e-9) / most
+    least, greatest = low, high
+    low, high = low * factor + zero, high * factor + zero
+    # Values that are all alike have a width, too, and one that numbers of their size can tell apart.
+    wide = max(high - low, 1e-6 * max(abs(low), abs(high)), 1e-9) / most
     power = 10.0 ** np.floor(np.log10(wide))
     step = power * next(factor for factor in (1.0, 2.0, 5.0, 10.0) if factor * power >= wide * (1 - 1e-9))
-    return np.asarray(np.arange(np.floor(low / step), np.ceil(high / step + 1e-9) + 1) * step)
+    first, last = np.floor(low / step), np.floor(high / step) + 1
+    edges = (np.arange(first, last + 1) * step - zero) / factor
+    edges[0], edges[-1] = min(edges[0], least), max(edges[-1], greatest)
+    return np.asarray(edges)
 
 
 def _polar(ahead: Array, aside: Array) -> tuple[Array, NDArray[np.intp]]:

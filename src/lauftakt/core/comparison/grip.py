@@ -1,9 +1,13 @@
 """Whether a run had less grip everywhere than another: rain, tyres or another car, not what a driver does somewhere."""
 
+from dataclasses import dataclass
+from typing import Literal
+
 import numpy as np
 from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.spread import median_doubt
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.windows import windows
 
@@ -36,6 +40,30 @@ def grip_of_laps(run: AnalysedRun, layout: Layout) -> list[Array]:
         reached = np.percentile(combined, 95, axis=1) if inside.any() and rows else np.zeros(0)
         found.append(reached[np.isfinite(reached)])
     return found
+
+
+@dataclass(frozen=True)
+class CornerLevel:
+    """What laps reach in a corner: median, m/s^2, its standard deviation, of how many; None where too few tell."""
+
+    level: float | None
+    level_u: float | None
+    laps: int
+
+
+def corner_level(laps: Array) -> CornerLevel:
+    """The level of (n,) laps in a corner."""
+    return CornerLevel(float(np.median(laps)) if len(laps) else None, median_doubt(laps), len(laps))
+
+
+def beside(own: CornerLevel, other: CornerLevel) -> Literal["more", "less", "level"] | None:
+    """Whether there was more grip in a corner than in another run: beyond twice the doubt of the difference."""
+    if own.level is None or other.level is None or own.level_u is None or other.level_u is None:
+        return None
+    away = own.level - other.level
+    if abs(away) <= 2 * float(np.hypot(own.level_u, other.level_u)):
+        return "level"
+    return "more" if away > 0 else "less"
 
 
 def slowed_everywhere(run: AnalysedRun, reference: AnalysedRun, layout: Layout) -> float:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.parts import PARTS, part_edges
+from lauftakt.core.comparison.spread import MEDIAN_FACTOR
 from lauftakt.core.findings.prices import Drives
 from lauftakt.core.laps.lap import Lap
 from lauftakt.core.laps.times import time_at
@@ -18,8 +19,6 @@ from lauftakt.core.technique.figures import Figures
 from lauftakt.core.technique.windows import Window
 
 Array = NDArray[np.float64]
-# Standard error of a median against that of a mean, for normal scatter.
-MEDIAN_FACTOR = 1.25
 # Of fewer passages a median says no more than the reference lap itself.
 FEW = 3
 # In driving order; the contract fixes them.

@@ -5,11 +5,11 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.stats import chi2
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.comparison.spread import FEWEST, Spread, median_doubt, spread_of
 from lauftakt.core.comparison.trend import Trend, alone, trend
-from lauftakt.core.findings.pairing import MEDIAN_FACTOR, Side, clean_passages, common_error
+from lauftakt.core.findings.pairing import Side, clean_passages, common_error
 from lauftakt.core.laps.lap import LapTrace
 from lauftakt.core.laps.times import passage_times
 from lauftakt.core.registry import FIGURES
@@ -17,12 +17,8 @@ from lauftakt.core.run import AnalysedRun
 
 Array = NDArray[np.float64]
 
-# Of two laps nothing can be said about how far others lie apart.
-FEWEST = 3
-# Of fewer the ordinary standard deviation: a robust one of three or four values says next to nothing.
-FEWEST_ROBUST = 5
 # Less than this, of a passage's time or in seconds, no coach would talk about.
-LEVEL_SHARE = 0.0075
+LEVEL_SHARE = 0.004
 LEVEL_S = 0.05
 # A figure this much looser than it usually is with this driver is what a coach looks at first.
 LOOSE = 1.5
@@ -33,30 +29,6 @@ SPREAD = (*(code for code in FIGURES if code != "time"), BRAKE_PEAK)
 # What hands and feet do: one of these may be the reason why a time scatters.
 DEEDS = ("brake_point_m", "brake_rise_s", "brake_peak", "brake_release_m", "turn_in_m", "min_speed",
          "throttle_pickup_m", "full_throttle_m")  # fmt: skip
-# Two-sided intervals and judgements.
-CONFIDENCE = 0.95
-
-# Estimator Qn: its factor for normal scatter, those for few values (Croux and Rousseeuw 1992), and the quantiles (2.5
-# and 97.5 %) of what it makes of so many values with a spread of 1 (60 000 simulated each).
-_QN = 2.2219
-_QN_FEW = {5: 0.844, 6: 0.611, 7: 0.857, 8: 0.669, 9: 0.872}
-_COUNTS = (5, 6, 7, 8, 9, 10, 11, 12, 15, 16, 20, 25, 30, 50)
-_LOWEST = (0.181, 0.309, 0.312, 0.400, 0.409, 0.470, 0.471, 0.515, 0.563, 0.585, 0.630, 0.674, 0.706, 0.774)
-_HIGHEST = (2.229, 1.900, 1.906, 1.737, 1.734, 1.648, 1.631, 1.574, 1.506, 1.468, 1.403, 1.363, 1.318, 1.236)
-# For many values its variance is that of a standard deviation of so many of them.
-_EFFICIENCY = 0.75
-
-
-@dataclass(frozen=True)
-class Spread:
-    """How far a figure lies apart over laps: standard deviation ``value`` with the interval ``low`` to ``high`` (95 %)
-    that so few laps leave open, ``middle`` the median, ``laps`` how many told."""
-
-    value: float
-    low: float
-    high: float
-    middle: float
-    laps: int
 
 
 @dataclass(frozen=True)
@@ -84,7 +56,8 @@ class SteadyPassage:
     change : of the time from lap to lap
     apart : laps whose time stands alone
     corners : spreads of the figures, corner by corner
-    loosest : corner and code of the figure that is looser here than elsewhere with this driver; None where none is
+    loosest : of a passage that is not steady, corner and code of the figure that is looser here than elsewhere with
+        this driver; None where none is
     """
 
     name: str
@@ -105,56 +78,6 @@ class SteadyPassage:
     apart: tuple[int, ...]
     corners: tuple[SteadyCorner, ...]
     loosest: tuple[str, str] | None
-
-
-def spread_of(values: Sequence[float | None] | Array, own: float = 0.0) -> Spread | None:
-    """Spread of a figure over laps.
-
-    Parameters
-    ----------
-    values : (n,) one for each lap, None or NaN where it does not happen
-    own : standard deviation that measuring adds to each value by itself; it is taken out
-
-    Returns
-    -------
-    None for fewer than three values.
-
-    Notes
-    -----
-    Qn, the first quartile of all differences between two values (Rousseeuw and Croux, "Alternatives to the median
-    absolute deviation", Journal of the American Statistical Association 88, 1993, with the factors for few values of
-    Croux and Rousseeuw, "Time-efficient algorithms for two highly robust estimators of scale", COMPSTAT 1992): half of
-    the laps may be slips, and it is worth 64 to 75 % of the values of a standard deviation, where an inter-quartile
-    range is worth 37 %. Of three or four values the standard deviation. The interval is that of normal scatter: by
-    simulation for Qn, by chi square for the standard deviation.
-    """
-    known = np.array([value for value in values if value is not None and np.isfinite(value)], dtype=float)
-    count = len(known)
-    if count < FEWEST:
-        return None
-    size = float(np.std(known, ddof=1)) if count < FEWEST_ROBUST else _qn(known)
-    ends = _ends(count)
-    low, high = size / ends[1], size / ends[0]
-    value, least, most = (float(np.sqrt(max(each**2 - own**2, 0.0))) for each in (size, low, high))
-    return Spread(value, least, most, float(np.median(known)), count)
-
-
-def _ends(count: int) -> tuple[float, float]:
-    """Between what an estimate lies (95 %) of so many values with a spread of 1."""
-    if FEWEST_ROBUST <= count <= _COUNTS[-1]:
-        return float(np.interp(count, _COUNTS, _LOWEST)), float(np.interp(count, _COUNTS, _HIGHEST))
-    worth = (count - 1.0) * (1.0 if count < FEWEST_ROBUST else _EFFICIENCY)
-    low, high = (float(np.sqrt(chi2.ppf((1 + sign * CONFIDENCE) / 2, worth) / worth)) for sign in (-1, 1))
-    return low, high
-
-
-def _qn(values: Array) -> float:
-    count = len(values)
-    first, second = np.triu_indices(count, 1)
-    half = count // 2 + 1
-    which = half * (half - 1) // 2 - 1
-    usual = count / (count + 1.4) if count % 2 else count / (count + 3.8)
-    return float(_QN * _QN_FEW.get(count, usual) * np.partition(np.abs(values[first] - values[second]), which)[which])
 
 
 def steady_passages(
@@ -238,7 +161,7 @@ def _loss(side: Side, theirs: Side | None, lap_s: float | None) -> tuple[float |
     if against == "own best":
         base = float(side.times.min()) if len(side.times) else np.nan
     elif against == "reference" and theirs is not None:
-        base, base_u = float(np.median(theirs.times)), _median_error(theirs.times)
+        base, base_u = float(np.median(theirs.times)), median_doubt(theirs.times) or 0.0
     elif lap_s is not None:
         base = lap_s
     if len(side.times) < FEWEST or not np.isfinite(base):
@@ -246,13 +169,9 @@ def _loss(side: Side, theirs: Side | None, lap_s: float | None) -> tuple[float |
     # What the laps of a run have in common falls out against an own lap, not against another run's.
     shared = 0.0 if alone_here else common_error(side)
     others = 0.0 if theirs is None else common_error(theirs)
-    doubt = float(np.sqrt(_median_error(side.times) ** 2 + base_u**2 + shared**2 + others**2))
+    own = median_doubt(side.times) or 0.0
+    doubt = float(np.sqrt(own**2 + base_u**2 + shared**2 + others**2))
     return float(np.median(side.times)) - base, doubt, against
-
-
-def _median_error(times: Array) -> float:
-    found = spread_of(times)
-    return 0.0 if found is None else MEDIAN_FACTOR * found.value / float(np.sqrt(found.laps))
 
 
 def _corner(run: AnalysedRun, numbers: Sequence[int], layout: Layout, name: str) -> SteadyCorner:
@@ -298,6 +217,6 @@ def _with_loosest(passage: SteadyPassage, usual: dict[str, float]) -> SteadyPass
         if (one := corner.figures.get(code)) is not None and usual.get(code, 0.0) > 0
     ]
     most = max(ratios, default=None)
-    if most is None or most[0] < LOOSE:
+    if passage.steady is not False or most is None or most[0] < LOOSE:
         return passage
     return replace(passage, loosest=(most[1], most[2]))

@@ -9,9 +9,9 @@ from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.envelope import Envelope, envelope, even_edges, share_used, time_shares
-from lauftakt.core.comparison.grip import grip_of_laps
-from lauftakt.core.findings.pairing import MEDIAN_FACTOR
-from lauftakt.core.findings.steady import Spread, SteadyPassage, spread_of, steady_passages, strong_first
+from lauftakt.core.comparison.grip import beside, corner_level, grip_of_laps, slowed_everywhere
+from lauftakt.core.comparison.spread import Spread
+from lauftakt.core.findings.steady import SteadyPassage, steady_passages, strong_first
 from lauftakt.core.laps.lap import inside
 from lauftakt.core.registry import STEPPED
 from lauftakt.core.run import AnalysedRun, counting_rows
@@ -75,17 +75,18 @@ def _spread(found: Spread | None) -> schemas.SpreadOut | None:
 
 
 def grip(
-    session: Session, entries: Mapping[int, Entry], laps: Sequence[Key], from_m: float | None, to_m: float | None
+    session: Session, entries: Mapping[int, Entry], laps: Sequence[Key], reference: Key, query: schemas.GripQuery
 ) -> schemas.GripOut:
-    """What grip runs show, and what laps use of it in a stretch."""
+    """What grip runs show, beside the reference's run, and what laps use of it in a stretch."""
     known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
     layout = entries[laps[0][0]].layout
-    part = _between(layout, from_m, to_m)
+    part = _between(layout, query.from_m, query.to_m)
     reached = {run: _reached(known[run], layout) for run in known}
-    runs = [_run(run, known[run], reached[run], layout) for run, entry in entries.items() if not entry.made]
+    base = None if entries[reference[0]].made else known[reference[0]]
+    runs = [_run(run, known[run], reached[run], layout, base) for run, entry in entries.items() if not entry.made]
     told = []
     for run, number in laps:
-        used = None
+        used = theirs = None
         signals = known[run].signals
         if signals is not None:
             row = signals.numbers.index(number)
@@ -93,8 +94,14 @@ def grip(
                 rows[row, inside(layout)][part] for rows in (signals.ahead, signals.aside, signals.time)
             )
             used = share_used(ahead, aside, time, reached[run])
+            theirs = share_used(ahead, aside, time, reached[reference[0]])
         told.append(
-            schemas.LapGripOut(lap=entries[run].name(number), run=None if entries[run].made else run, used=used)
+            schemas.LapGripOut(
+                lap=entries[run].name(number),
+                run=None if entries[run].made else run,
+                used=used,
+                of_reference=theirs,
+            )
         )
     return schemas.GripOut(runs=runs, laps=told)
 
@@ -121,16 +128,25 @@ def _reached(run: AnalysedRun, layout: Layout) -> Envelope:
     return envelope(signals.ahead[rows][:, part], signals.aside[rows][:, part])
 
 
-def _run(run_id: int, run: AnalysedRun, reached: Envelope, layout: Layout) -> schemas.RunGripOut:
-    corners = []
-    for corner, laps in zip(layout.corners, grip_of_laps(run, layout), strict=True):
-        spread = spread_of(laps)
-        doubt = None if spread is None else MEDIAN_FACTOR * spread.value / float(np.sqrt(spread.laps))
-        level = float(np.median(laps)) if len(laps) else None
-        corners.append(schemas.CornerGripOut(corner=corner.name, level=level, level_u=doubt, laps=len(laps)))
+def _run(
+    run_id: int, run: AnalysedRun, reached: Envelope, layout: Layout, base: AnalysedRun | None
+) -> schemas.RunGripOut:
+    own = [corner_level(laps) for laps in grip_of_laps(run, layout)]
+    theirs = own if base is None else [corner_level(laps) for laps in grip_of_laps(base, layout)]
+    corners = [
+        schemas.CornerGripOut(
+            corner=corner.name,
+            level=one.level,
+            level_u=one.level_u,
+            laps=one.laps,
+            beside=None if base is None or run is base else beside(one, other),
+        )
+        for corner, one, other in zip(layout.corners, own, theirs, strict=True)
+    ]
     return schemas.RunGripOut(
         run=run_id,
         laps=len(run.counting),
+        slowed=0.0 if base is None or run is base else slowed_everywhere(run, base, layout),
         envelope=schemas.EnvelopeOut(
             direction=reached.direction.tolist(), level=_or_none(reached.level), level_u=_or_none(reached.level_u)
         ),
@@ -142,11 +158,9 @@ def _or_none(values: Array) -> list[float | None]:
     return [float(value) if np.isfinite(value) else None for value in values]
 
 
-def often(
-    entries: Mapping[int, Entry], laps: Sequence[Key], role: str, from_m: float | None, to_m: float | None
-) -> schemas.OftenOut:
+def often(entries: Mapping[int, Entry], laps: Sequence[Key], role: str, query: schemas.OftenQuery) -> schemas.OftenOut:
     """How much of their time laps spend at which values of a channel."""
-    part = _between(entries[laps[0][0]].layout, from_m, to_m)
+    part = _between(entries[laps[0][0]].layout, query.from_m, query.to_m)
     derived = derived_by_run(entries, laps, [role])
     rows = []
     for run, number in laps:
@@ -156,7 +170,9 @@ def often(
     known = known[np.isfinite(known)]
     if not len(known):
         return schemas.OftenOut(edges=[], laps=[schemas.OftenLap(lap=entries[r].name(n), shares=[]) for r, n in laps])
-    edges = even_edges(float(known.min()), float(known.max()), stepped=role in STEPPED)
+    edges = even_edges(
+        float(known.min()), float(known.max()), stepped=role in STEPPED, factor=query.factor, zero=query.zero
+    )
     found = []
     for (run, number), row in zip(laps, rows, strict=True):
         shares = np.zeros(0) if row is None else time_shares(*row, edges)

@@ -131,10 +131,10 @@ def get_steady(viewer: Viewer, query_data: schemas.SteadyQuery) -> schemas.Stead
 @blueprint.output(schemas.GripOut)
 def get_grip(viewer: Viewer, query_data: schemas.GripQuery) -> schemas.GripOut:
     """How hard cars were accelerated in every direction and in every corner, and how much of it laps use."""
-    laps = curve_addresses(query_data.laps)
+    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws", *JUDGED_BY])
-        return pictures.grip(session, entries, keys, query_data.from_m, query_data.to_m)
+        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
+        return pictures.grip(session, entries, keys[:-1], keys[-1], query_data)
 
 
 @blueprint.get("/often")
@@ -150,7 +150,7 @@ def get_often(viewer: Viewer, query_data: schemas.OftenQuery) -> schemas.OftenOu
     with database().begin() as session:
         asked = ["time_draws", *curves.stored_roles(wanted)]
         entries, keys = lineup.entries_of_curves(session, viewer, laps, asked)
-        return pictures.often(entries, keys, wanted[0], query_data.from_m, query_data.to_m)
+        return pictures.often(entries, keys, wanted[0], query_data)
 
 
 @blueprint.get("/samples")

@@ -1,6 +1,6 @@
 """The desk's pictures: driven lines, steadiness, grip, and how often a channel has which value."""
 
-from typing import Annotated
+from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
@@ -104,6 +104,7 @@ class GripQuery(Schema):
     """Laps of analyses (``analysis.number``, by commas), and the ends of a stretch (which may cross the line)."""
 
     laps: Keys
+    reference: Keys
     from_m: Metres | None = None
     to_m: Metres | None = None
 
@@ -122,11 +123,13 @@ class CornerGripOut(Schema):
     level: float | None = Field(description="m/s^2: median over the laps of what each reached.")
     level_u: float | None
     laps: int
+    beside: Literal["more", "less", "level"] | None = Field(description="Beside the reference's run, beyond doubt.")
 
 
 class RunGripOut(Schema):
     run: int
     laps: int
+    slowed: float = Field(description="Share of the reference's time that less grip everywhere costs; 0: it does not.")
     envelope: EnvelopeOut
     corners: list[CornerGripOut]
 
@@ -135,6 +138,7 @@ class LapGripOut(Schema):
     lap: str
     run: int | None
     used: float | None = Field(description="Mean share of its run's envelope that the lap uses in the stretch.")
+    of_reference: float | None = Field(description="The same of what the reference's run reached.")
 
 
 class GripOut(Schema):
@@ -149,6 +153,11 @@ class OftenQuery(Schema):
     role: Annotated[str, StringConstraints(min_length=1, max_length=700)]
     from_m: Metres | None = None
     to_m: Metres | None = None
+    factor: Annotated[float, Field(gt=1e-9, lt=1e9, allow_inf_nan=False)] = Field(
+        default=1.0, description="Of the unit in which edges are even numbers: times SI, plus ``zero``."
+    )
+    zero: Annotated[float, Field(gt=-1e6, lt=1e6, allow_inf_nan=False)] = 0.0
+    build: Build = ""
 
 
 class OftenLap(Schema):

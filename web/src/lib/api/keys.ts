@@ -26,6 +26,10 @@ export const keys = {
     ['bands', build, laps, reference, roles, from] as const,
   driven: (build: string, laps: string) => ['driven', build, laps] as const,
   points: (build: string, laps: string) => ['driven', 'points', build, laps] as const,
+  steady: (lap: string, reference: string) => ['card', 'steady', lap, reference] as const,
+  grip: (laps: string, part: Part | null) => ['card', 'grip', laps, part] as const,
+  often: (build: string, laps: string, role: string, part: Part | null) =>
+    ['often', build, laps, role, part] as const,
   samples: (laps: string, roles: string, from: number, to: number) =>
     ['card', 'samples', laps, roles, from, to] as const,
   doubt: (build: string, laps: string, reference: string, from: number) =>

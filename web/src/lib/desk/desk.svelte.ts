@@ -11,7 +11,7 @@ import {
 } from '$lib/desk/curves';
 import { registry } from '$lib/quantities/registry.svelte';
 import { inOrder, moved, sortedBy, unique, type Measure } from '$lib/desk/order';
-import { rolesOf, type MapKind, type Place } from '$lib/desk/place';
+import { rolesOf, type MapKind, type Picture, type Place } from '$lib/desk/place';
 import { distanceAxis, timeAxis, type Axis, type AxisKind } from '$lib/draw/axis';
 
 export const STAVES = ['delta', 'speed', 'brake_pressure', 'throttle'];
@@ -63,6 +63,10 @@ export class Desk {
   coloured = $state<string | null>(null);
   /** whether the driving direction points up there */
   upwards = $state(false);
+  picture = $state<Picture | null>(null);
+  /** the channel that a picture is of, and the one that runs from left to right in it; null: what is usual there */
+  of = $state<string | null>(null);
+  over = $state<string | null>(null);
   /** whether the laps of a driver who has several give way to what that driver usually does */
   banded = $state(false);
   /** curves of pedals that have no stave */
@@ -203,6 +207,9 @@ export class Desk {
     this.map = place.map;
     this.coloured = place.coloured;
     this.upwards = place.upwards;
+    this.picture = place.picture;
+    this.of = place.of;
+    this.over = place.over;
     const kept = [place.chosen, this.chosen].find((key) => key && keys.includes(key));
     this.chosen = kept ?? keys.find((key) => key !== lineUp.reference) ?? lineUp.reference;
     const length = lineUp.layout.length_m;
@@ -241,6 +248,9 @@ export class Desk {
       map: this.map,
       coloured: this.coloured,
       upwards: this.upwards,
+      picture: this.picture,
+      of: this.of,
+      over: this.over,
       without: this.without,
       staves: this.staves.join() === this.usual.join() ? null : this.staves,
       folded: this.folded.filter((stave) => this.staves.includes(stave)),

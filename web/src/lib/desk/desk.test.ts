@@ -30,6 +30,9 @@ describe('address of the desk', () => {
       banded: true,
       map: 'lines',
       coloured: 'speed',
+      picture: 'against',
+      of: '~Fußhebel, links',
+      over: 'speed',
       upwards: true,
       folded: ['gear\n~Aux *1'],
     };

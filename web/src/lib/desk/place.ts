@@ -3,6 +3,9 @@
 import type { AxisKind } from '$lib/draw/axis';
 
 export type MapKind = 'lines' | 'each';
+/** What stands above the score beside the map: steadiness, grip, how often which value, one channel over another. */
+export const PICTURES = ['steady', 'grip', 'often', 'against'] as const;
+export type Picture = (typeof PICTURES)[number];
 
 export interface Place {
   laps: string[];
@@ -30,6 +33,10 @@ export interface Place {
   coloured: string | null;
   /** whether the driving direction points up on it */
   upwards: boolean;
+  /** a picture of more than the curves, the channel it is of, and the one that runs from left to right in it */
+  picture: Picture | null;
+  of: string | null;
+  over: string | null;
   /** whether what drivers usually do stands for their laps */
   banded: boolean;
   /** the cause without which the chosen lap is shown, too */
@@ -59,6 +66,9 @@ export const NOWHERE: Place = {
   map: null,
   coloured: null,
   upwards: false,
+  picture: null,
+  of: null,
+  over: null,
   banded: false,
   without: null,
   staves: null,
@@ -139,6 +149,9 @@ export function readPlace(query: URLSearchParams): Place {
     map: query.get('map') === 'lines' || query.get('map') === 'each' ? (query.get('map') as MapKind) : null,
     coloured: readRole(query.get('coloured') ?? ''),
     upwards: query.get('up') === 'driving',
+    picture: PICTURES.find((kind) => kind === query.get('picture')) ?? null,
+    of: readRole(query.get('of') ?? ''),
+    over: readRole(query.get('over') ?? ''),
     banded: query.get('bands') === 'on',
     axis: query.get('axis') === 'time' ? 'time' : 'distance',
     version: whole(query.get('drawn')),
@@ -164,6 +177,9 @@ export function writePlace(place: Place): string {
   if (place.map) parts.push(['map', place.map]);
   if (place.map && place.coloured) parts.push(['coloured', writeRole(place.coloured)]);
   if (place.map && place.upwards) parts.push(['up', 'driving']);
+  if (place.picture) parts.push(['picture', place.picture]);
+  if (place.picture && place.of) parts.push(['of', writeRole(place.of)]);
+  if (place.picture && place.over) parts.push(['over', writeRole(place.over)]);
   if (place.banded) parts.push(['bands', 'on']);
   if (place.without) parts.push(['without', place.without]);
   if (place.staves) parts.push(['staves', place.staves.map(writeStave).join(',')]);

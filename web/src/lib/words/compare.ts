@@ -1,4 +1,5 @@
 // Texts of the desk.
+import { pictureTexts } from './pictures';
 
 export const compareTexts = {
   title: 'Compare',
@@ -292,6 +293,8 @@ export const compareTexts = {
     end: 'End playing',
     now: 'Where each lap is now',
   },
+  swapChannels: 'Swap the two channels',
+  pictures: pictureTexts,
   ground: {
     open: 'Map',
     close: 'Close the map',
@@ -365,6 +368,7 @@ export const keyTexts = {
   measure: 'measure from the cursor on; once more ends it',
   swap: 'swap distance and time',
   map: 'driven lines on the map, or no map',
+  picture: 'where a driver is steady, and further pictures, or none',
   play: 'drive the laps again on the map; once more halts',
   staves: 'choose the staves',
   moveLap: 'move a lap of the line-up up or down',

@@ -19,6 +19,7 @@
   import KeptLineUps from '$lib/places/compare/KeptLineUps.svelte';
   import LapChooser from '$lib/places/compare/LapChooser.svelte';
   import LeftPage from '$lib/places/compare/LeftPage.svelte';
+  import PicturePanel from '$lib/places/compare/PicturePanel.svelte';
   import ReferenceSheet from '$lib/places/compare/ReferenceSheet.svelte';
   import StaveSheet from '$lib/places/compare/StaveSheet.svelte';
   import { rememberStaves } from '$lib/places/compare/staves.svelte';
@@ -160,6 +161,7 @@
       playing.toggle();
     },
     map: () => (desk.map = desk.map ? null : 'lines'),
+    picture: () => (desk.picture = desk.picture ? null : 'steady'),
     staves: () => (open = 'staves'),
     help: () => (open = 'keys'),
   };
@@ -231,10 +233,10 @@
     {/if}
     <DeskBar
       {desk}
-      {full}
       onopen={(what) => (open = what)}
       onadd={(key) => layOther([...desk.laps.map((lap) => lap.key), key], reference)}
     />
+    {#if desk.picture}<PicturePanel {desk} />{/if}
     {#if desk.map}<GroundPanel {desk} {full} {playing} />{/if}
     <Score {desk} {full} onmeasure={measureAgainst} onoff={takeOff} />
   {/if}

@@ -1,19 +1,17 @@
 <!-- What can be done with the whole desk. -->
 <script lang="ts">
-  import { Bookmark, ListPlus, Map as MapIcon, Rows3, Target, Waves } from '@lucide/svelte';
+  import { Bookmark, ChartScatter, ListPlus, Map as MapIcon, Rows3, Target, Waves } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
     desk: Desk;
-    full: number;
     onopen: (what: 'laps' | 'reference' | 'staves' | 'kept' | 'keys') => void;
     onadd: (key: string) => void;
   }
-  let { desk, full, onopen, onadd }: Props = $props();
+  let { desk, onopen, onadd }: Props = $props();
 
   const t = texts.compare;
-  const SCALES = [0.05, 0.1, 0.2, 0.4, 0.8].map((hundred) => hundred / 100);
   /** The median of what lies here: of one driver that driver's of the day, of several that of the laps. */
   const median = $derived.by(() => {
     const driven = desk.laps.filter((lap) => !lap.made);
@@ -23,10 +21,9 @@
     if (driven.length < 2 || desk.laps.some((lap) => lap.key === key)) return null;
     return { key, says: own ? t.addOwnMedian(own.name) : t.addMedian };
   });
-  const said = (rate: number): string => t.scale.full((rate * 100).toFixed(2));
 </script>
 
-<div class="bar">
+<div class="tool-bar desk-bar">
   <button type="button" class="may" onclick={() => onopen('laps')}
     ><ListPlus size={15} />{t.changeLaps}</button
   >
@@ -52,25 +49,20 @@
     >
   {/if}
   <span class="grow"></span>
-  <select
-    class="select"
-    aria-label={t.scale.title}
-    title={t.scale.title}
-    value={desk.full === null ? '' : String(desk.full)}
-    onchange={(event) => (desk.full = event.currentTarget.value ? Number(event.currentTarget.value) : null)}
-  >
-    <option value="">{t.scale.auto(said(full))}</option>
-    {#each SCALES as rate (rate)}<option value={String(rate)}>{said(rate)}</option>{/each}
-    {#if desk.full !== null && !SCALES.includes(desk.full)}<option value={String(desk.full)}
-        >{said(desk.full)}</option
-      >{/if}
-  </select>
   <button
     type="button"
     class="may"
     aria-pressed={desk.map !== null}
     onclick={() => (desk.map = desk.map ? null : 'lines')}
     ><MapIcon size={15} />{texts.compare.ground.open}</button
+  >
+  <button
+    type="button"
+    class="may"
+    aria-pressed={desk.picture !== null}
+    title={t.pictures.hint}
+    onclick={() => (desk.picture = desk.picture ? null : 'steady')}
+    ><ChartScatter size={15} />{t.pictures.open}</button
   >
   <button type="button" class="may" onclick={() => onopen('staves')}
     ><Rows3 size={15} />{t.staves.change}</button
@@ -81,31 +73,14 @@
 </div>
 
 <style>
-  .bar {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 6px;
-    align-items: center;
+  .desk-bar {
     margin-bottom: 4px;
   }
-  .bar .may {
-    min-height: 28px;
-    padding: 0.1rem 0.55rem;
-    font-size: 13px;
+  .desk-bar .may {
     max-width: 240px;
     overflow: hidden;
     text-overflow: ellipsis;
     white-space: nowrap;
-  }
-  .select {
-    width: auto;
-    max-width: 182px;
-    height: 28px;
-    padding: 0 26px 0 8px;
-    font-size: 12.5px;
-  }
-  .grow {
-    flex: 1;
   }
   kbd {
     font-family: var(--mono);

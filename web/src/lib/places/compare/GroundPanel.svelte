@@ -127,7 +127,7 @@
 </script>
 
 <section class="ground" aria-label={t.open} bind:clientWidth={width}>
-  <div class="tools">
+  <div class="tool-bar">
     {#each ['lines', 'each'] as const as kind (kind)}
       <button type="button" class="may" aria-pressed={desk.map === kind} onclick={() => (desk.map = kind)}
         >{t.kinds[kind]}</button
@@ -181,7 +181,7 @@
             aria-pressed={lap.key === desk.chosen}
             onclick={() => (desk.chosen = lap.key)}
             ><span class="who">{called(lap).name}</span>&nbsp;{called(lap).nth}
-            <span class="figure muted">{signed(lap.delta_s, unitOf('time', present.units))}</span></button
+            <span class="figure muted">{signed(lap.delta_s, time)}</span></button
           >
           <TrackMap
             layout={desk.lineUp.layout}
@@ -236,7 +236,7 @@
           {/each}
           <li class="muted">
             <span class="who"></span><span>{speed.label}</span><span
-              >{playing.by === 'time' ? distance.label : 's'}</span
+              >{playing.by === 'time' ? distance.label : time.label}</span
             >
           </li>
         </ol>
@@ -257,7 +257,7 @@
     {#if points.data && corners.length}
       <details>
         <summary>{t.table}</summary>
-        <div class="table">
+        <div class="numbers">
           <table>
             <thead>
               <tr>
@@ -312,44 +312,8 @@
     container-type: inline-size;
     margin-bottom: 8px;
   }
-  .tools {
-    display: flex;
-    flex-wrap: wrap;
-    gap: 4px 6px;
-    align-items: center;
+  .ground > .tool-bar {
     margin-bottom: 4px;
-  }
-  .tools .may {
-    min-height: 28px;
-    padding: 0.1rem 0.55rem;
-    font-size: 13px;
-  }
-  .tools [aria-pressed='true'] {
-    border-color: var(--ink);
-    font-weight: 640;
-  }
-  .select {
-    width: auto;
-    max-width: 190px;
-    height: 28px;
-    padding: 0 26px 0 8px;
-    font-size: 12.5px;
-  }
-  .tool {
-    width: 28px;
-    height: 28px;
-    display: grid;
-    place-items: center;
-    border-radius: 4px;
-    color: var(--muted);
-    cursor: pointer;
-  }
-  .tool:hover {
-    background: var(--strip);
-    color: var(--ink);
-  }
-  .grow {
-    flex: 1;
   }
   .each {
     display: flex;
@@ -437,29 +401,5 @@
     font-size: 12.5px;
     min-height: 24px;
     cursor: pointer;
-  }
-  .table {
-    overflow: auto;
-    max-height: 260px;
-  }
-  table {
-    border-collapse: collapse;
-    font-size: 12.5px;
-    font-stretch: 85%;
-  }
-  th,
-  td {
-    padding: 2px 8px;
-    border-bottom: 1px solid var(--rule);
-    white-space: nowrap;
-    text-align: left;
-    font-weight: 440;
-  }
-  .num {
-    text-align: right;
-  }
-  tr.chosen th,
-  tr.chosen td {
-    background: var(--strip);
   }
 </style>

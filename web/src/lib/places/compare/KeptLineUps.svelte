@@ -173,19 +173,6 @@
   .called {
     overflow-wrap: anywhere;
   }
-  .tool {
-    width: 28px;
-    height: 28px;
-    display: grid;
-    place-items: center;
-    border-radius: 4px;
-    color: var(--muted);
-    cursor: pointer;
-  }
-  .tool:hover {
-    background: var(--strip);
-    color: var(--ink);
-  }
   .keep {
     display: flex;
     gap: 8px;

@@ -36,7 +36,8 @@
           distance.label,
         ),
   );
-  const hundredth = $derived((full * 100).toFixed(2));
+  const SCALES = [0.05, 0.1, 0.2, 0.4, 0.8].map((hundred) => hundred / 100);
+  const said = (rate: number): string => t.scale.full((rate * 100).toFixed(2));
 </script>
 
 {#if desk.lineUp}
@@ -55,9 +56,20 @@
   />
 {/if}
 <p class="legend muted">
-  <span>{t.gaining}</span><span class="scale"></span><span>{t.losing}</span><span class="figure"
-    >{hundredth} {t.per100}</span
+  <span>{t.gaining}</span><span class="scale"></span><span>{t.losing}</span>
+  <select
+    class="select"
+    aria-label={t.scale.title}
+    title={t.scale.title}
+    value={desk.full === null ? '' : String(desk.full)}
+    onchange={(event) => (desk.full = event.currentTarget.value ? Number(event.currentTarget.value) : null)}
   >
+    <option value="">{t.scale.auto(said(full))}</option>
+    {#each SCALES as rate (rate)}<option value={String(rate)}>{said(rate)}</option>{/each}
+    {#if desk.full !== null && !SCALES.includes(desk.full)}<option value={String(desk.full)}
+        >{said(desk.full)}</option
+      >{/if}
+  </select>
 </p>
 {#if desk.part}
   {#if card.error}<Trouble error={card.error} again={() => void card.refetch()} />{/if}
@@ -93,8 +105,15 @@
     font-size: 11px;
     margin: 0 0 10px;
   }
+  .legend .select {
+    width: auto;
+    height: 26px;
+    min-height: 26px;
+    padding: 0 24px 0 6px;
+    font-size: 11px;
+  }
   .scale {
-    width: 84px;
+    width: 56px;
     height: 7px;
     background: linear-gradient(to right, var(--gain), var(--strip), var(--loss));
   }

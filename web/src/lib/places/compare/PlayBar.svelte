@@ -22,7 +22,7 @@
   });
 </script>
 
-<div class="play" role="group" aria-label={t.title}>
+<div class="tool-bar" role="group" aria-label={t.title}>
   <button
     type="button"
     class="tool"
@@ -69,36 +69,9 @@
 </div>
 
 <style>
-  .play {
-    display: flex;
-    flex-wrap: wrap;
+  .tool-bar {
     margin-top: 4px;
     gap: 2px 4px;
-    align-items: center;
-  }
-  .tool {
-    flex: none;
-    width: 28px;
-    height: 28px;
-    display: grid;
-    place-items: center;
-    border-radius: 4px;
-    color: var(--muted);
-    cursor: pointer;
-  }
-  .tool:hover {
-    background: var(--strip);
-    color: var(--ink);
-  }
-  .tool[aria-pressed='true'] {
-    color: var(--ink);
-    box-shadow: inset 0 -2px 0 var(--ink);
-  }
-  .select {
-    width: auto;
-    height: 28px;
-    padding: 0 26px 0 8px;
-    font-size: 12.5px;
   }
   .clock {
     min-width: 6ch;

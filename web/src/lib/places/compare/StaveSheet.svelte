@@ -212,23 +212,6 @@
     min-width: 0;
     overflow-wrap: anywhere;
   }
-  .tool {
-    width: 28px;
-    height: 28px;
-    display: grid;
-    place-items: center;
-    border-radius: 4px;
-    color: var(--muted);
-    cursor: pointer;
-  }
-  .tool:disabled {
-    opacity: 0.35;
-    cursor: default;
-  }
-  .tool:not(:disabled):hover {
-    background: var(--strip);
-    color: var(--ink);
-  }
   .further {
     margin-top: 8px;
   }
