@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from lauftakt.core.comparison.envelope import DIRECTIONS, envelope, even_edges, share_used, time_shares
+from lauftakt.core.comparison.envelope import DIRECTIONS, envelope, even_edges, seconds_at, share_used, time_shares
 from lauftakt.core.comparison.grip import beside, corner_level
 
 
@@ -45,9 +45,9 @@ def test_a_direction_that_was_not_driven_has_no_level() -> None:
 def test_a_lap_at_the_limit_uses_all_and_one_at_half_uses_half() -> None:
     of = envelope(*driven(8, 12.0))
     turn = np.linspace(0, 2 * np.pi, 900)
-    time = np.linspace(0, 30, 900)
+    spent = seconds_at(np.linspace(0, 30, 900))
     for share in (1.0, 0.5):
-        found = share_used(12.0 * share * np.sin(turn), 12.0 * share * np.cos(turn), time, of)
+        found = share_used(12.0 * share * np.sin(turn), 12.0 * share * np.cos(turn), spent, of)
         assert found == pytest.approx(share, abs=0.03)
     assert share_used(np.full(9, np.nan), np.full(9, np.nan), np.arange(9.0), of) is None
 
@@ -55,7 +55,7 @@ def test_a_lap_at_the_limit_uses_all_and_one_at_half_uses_half() -> None:
 def test_shares_are_of_the_time_not_of_the_metres() -> None:
     time = np.append(np.arange(50) * 0.1, 5.0 + np.arange(50) * 0.3)
     values = np.append(np.zeros(50), np.ones(50))
-    shares = time_shares(values, time, np.array([-0.5, 0.5, 1.5]))
+    shares = time_shares(values, seconds_at(time), np.array([-0.5, 0.5, 1.5]))
     assert shares == pytest.approx([0.25, 0.75], abs=0.01)
     assert np.isnan(time_shares(np.full(9, np.nan), np.arange(9.0), np.array([0.0, 1.0]))).all()
 

@@ -45,6 +45,7 @@ GET    /api/curves                                         + + + ? ? 0 0
 GET    /api/bands                                          + + + ? ? 0 0
 GET    /api/driven                                         + + + ? ? 0 0
 GET    /api/driven/points                                  + + + ? ? 0 0
+GET    /api/desk/numbers                                   + + + ? ? 0 0
 GET    /api/steady                                         + + + ? ? 0 0
 GET    /api/grip                                           + + + ? ? 0 0
 GET    /api/often                                          + + + ? ? 0 0
@@ -300,6 +301,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/driven": f"?laps={curves}",
         "/api/driven/points": f"?laps={curves}",
         "/api/steady": f"?laps={base}&reference={base}",
+        "/api/desk/numbers": f"?laps={keys}&reference={desk['reference']}",
         "/api/grip": f"?laps={curves}&reference={base}",
         "/api/often": f"?laps={curves}&role=speed",
         "/api/samples": f"?laps={curves}&from_m=100&to_m=200",

@@ -16,7 +16,7 @@ from lauftakt.formats.units import convert
 Array = NDArray[np.float64]
 
 # Decimals that keep the resolution of ordinary sensors in the unit written.
-_DECIMALS = {"deg": 7, "km/h": 3, "%": 2, "bar": 3, "rpm": 1, "g": 4, "degC": 2, "m": 3, "deg/s": 3, "1": 3}
+DECIMALS = {"deg": 7, "km/h": 3, "%": 2, "bar": 3, "rpm": 1, "g": 4, "degC": 2, "m": 3, "deg/s": 3, "1": 3}
 # A cell that begins so would be taken for a formula by a spreadsheet.
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
@@ -54,23 +54,24 @@ def write_csv(log: Log, path: Path) -> None:
     header = ["time [s]"]
     arrays = [np.round(clock, 4)]
     for column in columns:
-        decimals = 7 if column.role in ("latitude", "longitude") else _DECIMALS.get(column.unit, 6)
+        decimals = 7 if column.role in ("latitude", "longitude") else DECIMALS.get(column.unit, 6)
         arrays.append(np.round(column.values, decimals))
-        header.append(_cell(f"{column.name} [{column.unit}]"))
+        header.append(header_cell(f"{column.name} [{column.unit}]"))
     table = pa.table({str(i): pa.array(array, from_pandas=True) for i, array in enumerate(arrays)})
     with path.open("wb") as file:
         for key, value in log.meta.items():
-            file.write((_comment(f"# {key}: {printable(' '.join(value.split()))}") + "\n").encode())
+            file.write((comment_line(key, value) + "\n").encode())
         file.write((",".join(header) + "\n").encode())
         pacsv.write_csv(table, file, pacsv.WriteOptions(include_header=False, quoting_style="none"))
 
 
-def _comment(line: str) -> str:
+def comment_line(key: str, value: str) -> str:
     """A comment line as one cell: cut at a delimiter, its rest could run as a formula."""
+    line = f"# {key}: {printable(' '.join(value.split()))}"
     return '"' + line.replace('"', '""') + '"' if any(c in line for c in ',;\t"') else line
 
 
-def _cell(text: str) -> str:
+def header_cell(text: str) -> str:
     """A header cell that no spreadsheet takes for a formula, quoted where it has to be."""
     text = printable(" ".join(text.split()))
     if text.startswith(_FORMULA):

@@ -60,17 +60,22 @@ def envelope(ahead: Array, aside: Array) -> Envelope:
     return Envelope((which + 0.5) * 2 * np.pi / DIRECTIONS, level, doubt)
 
 
-def share_used(ahead: Array, aside: Array, time: Array, of: Envelope) -> float | None:
+def seconds_at(time: Array) -> Array:
+    """Seconds that a lap spends at each place, (g,), of the times at which it is there. Of a stretch they are taken out
+    of the whole lap: one that crosses the line has its end before its beginning."""
+    return np.asarray(np.gradient(time))
+
+
+def share_used(ahead: Array, aside: Array, spent: Array, of: Envelope) -> float | None:
     """How much of what a car reached a lap uses, on average over its time; None where nothing is known.
 
     Parameters
     ----------
     ahead, aside : (g,) m/s^2
-    time : (g,) s
+    spent : (g,) s, of :func:`seconds_at`
     of : what was reached
     """
     size, sector = _polar(ahead, aside)
-    spent = np.gradient(time)
     level = of.level[sector]
     known = np.isfinite(size) & np.isfinite(level) & np.isfinite(spent)
     if not known.any():
@@ -79,19 +84,19 @@ def share_used(ahead: Array, aside: Array, time: Array, of: Envelope) -> float |
     return float(np.sum(share * spent[known]) / np.sum(spent[known]))
 
 
-def time_shares(values: Array, time: Array, edges: Array) -> Array:
+def time_shares(values: Array, spent: Array, edges: Array) -> Array:
     """Share of a lap's time that a channel spends between edges.
 
     Parameters
     ----------
-    values, time : (g,) of the channel and s, metre by metre
+    values : (g,) of the channel, metre by metre
+    spent : (g,) s, of :func:`seconds_at`
     edges : (b + 1,) rising; the last one belongs to the last part
 
     Returns
     -------
     (b,), adding up to 1 where all values lie within the edges; NaN where nothing is known.
     """
-    spent = np.gradient(time)
     known = np.isfinite(values) & np.isfinite(spent)
     if not known.any():
         return np.full(len(edges) - 1, np.nan)

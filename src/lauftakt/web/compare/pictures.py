@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.comparison.envelope import Envelope, envelope, even_edges, share_used, time_shares
+from lauftakt.core.comparison.envelope import Envelope, envelope, even_edges, seconds_at, share_used, time_shares
 from lauftakt.core.comparison.grip import beside, corner_level, grip_of_laps, slowed_everywhere
 from lauftakt.core.comparison.spread import Spread
 from lauftakt.core.findings.steady import SteadyPassage, steady_passages, strong_first
@@ -80,7 +80,7 @@ def grip(
     """What grip runs show, beside the reference's run, and what laps use of it in a stretch."""
     known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
     layout = entries[laps[0][0]].layout
-    part = _between(layout, query.from_m, query.to_m)
+    part = between(layout, query.from_m, query.to_m)
     reached = {run: _reached(known[run], layout) for run in known}
     base = None if entries[reference[0]].made else known[reference[0]]
     runs = [_run(run, known[run], reached[run], layout, base) for run, entry in entries.items() if not entry.made]
@@ -90,11 +90,10 @@ def grip(
         signals = known[run].signals
         if signals is not None:
             row = signals.numbers.index(number)
-            ahead, aside, time = (
-                rows[row, inside(layout)][part] for rows in (signals.ahead, signals.aside, signals.time)
-            )
-            used = share_used(ahead, aside, time, reached[run])
-            theirs = share_used(ahead, aside, time, reached[reference[0]])
+            ahead, aside = (rows[row, inside(layout)][part] for rows in (signals.ahead, signals.aside))
+            spent = seconds_at(signals.time[row, inside(layout)])[part]
+            used = share_used(ahead, aside, spent, reached[run])
+            theirs = share_used(ahead, aside, spent, reached[reference[0]])
         told.append(
             schemas.LapGripOut(
                 lap=entries[run].name(number),
@@ -106,7 +105,7 @@ def grip(
     return schemas.GripOut(runs=runs, laps=told)
 
 
-def _between(layout: Layout, from_m: float | None, to_m: float | None) -> NDArray[np.bool_]:
+def between(layout: Layout, from_m: float | None, to_m: float | None) -> NDArray[np.bool_]:
     """Which places of the grid lie in a stretch, the whole lap without one; one that crosses the line has its end
     before its beginning."""
     grid = layout.grid()
@@ -160,12 +159,12 @@ def _or_none(values: Array) -> list[float | None]:
 
 def often(entries: Mapping[int, Entry], laps: Sequence[Key], role: str, query: schemas.OftenQuery) -> schemas.OftenOut:
     """How much of their time laps spend at which values of a channel."""
-    part = _between(entries[laps[0][0]].layout, query.from_m, query.to_m)
+    part = between(entries[laps[0][0]].layout, query.from_m, query.to_m)
     derived = derived_by_run(entries, laps, [role])
     rows = []
     for run, number in laps:
         values, time = values_of(entries[run], number, role, derived[run]), entries[run].on_grid(number, "time")
-        rows.append(None if values is None or time is None else (values[part], time[part]))
+        rows.append(None if values is None or time is None else (values[part], seconds_at(time)[part]))
     known = np.concatenate([values for values, _ in (row for row in rows if row is not None)] or [np.zeros(0)])
     known = known[np.isfinite(known)]
     if not len(known):

@@ -9,7 +9,7 @@ from lauftakt.core.registry import LOGGED
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.compare import asking, card, curves, depth, driven, lineup, pictures
+from lauftakt.web.compare import asking, card, curves, depth, driven, lineup, numbers, pictures
 from lauftakt.web.compare.addresses import curve_address, curve_addresses, desk_address, desk_addresses
 from lauftakt.web.policy import Viewer
 
@@ -38,6 +38,19 @@ def get_desk(viewer: Viewer, query_data: schemas.DeskQuery) -> schemas.DeskOut:
         else:
             laid = asking.proposed(session, viewer, query_data.run, query_data.event)
         return lineup.answer(session, viewer, laid)
+
+
+@blueprint.get("/desk/numbers")
+@only("see")
+@blueprint.input(schemas.NumbersQuery, location="query")
+def get_numbers(viewer: Viewer, query_data: schemas.NumbersQuery) -> Response:
+    """What lies on the desk as a file to be kept: curves along the circuit as CSV in the units that people read, or
+    everything as JSON in SI."""
+    with database().begin() as session:
+        laps, reference = desk_addresses(query_data.laps), desk_address(query_data.reference)
+        laid = asking.asked_for(session, viewer, laps, reference, query_data.version)
+        desk = lineup.answer(session, viewer, laid)
+        return numbers.file_of(session, viewer, desk, query_data)
 
 
 @blueprint.get("/curves")

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from lauftakt.web.schemas.base import Schema
-from lauftakt.web.schemas.compare import Keys, Metres
+from lauftakt.web.schemas.compare import Keys, Metres, Roles
 
 Build = Annotated[str, StringConstraints(max_length=40)]
 
@@ -144,6 +144,18 @@ class LapGripOut(Schema):
 class GripOut(Schema):
     runs: list[RunGripOut]
     laps: list[LapGripOut]
+
+
+class NumbersQuery(Schema):
+    """A line-up as :class:`DeskQuery` names it, channels by commas, and the ends of a stretch."""
+
+    laps: Keys
+    reference: Keys
+    version: int | None = Field(default=None, ge=1)
+    roles: Roles = ""
+    from_m: Metres | None = None
+    to_m: Metres | None = None
+    format: Literal["csv", "json"] = "csv"
 
 
 class OftenQuery(Schema):
