@@ -1,6 +1,7 @@
 <!-- A canvas in device pixels that draws again, once a frame at most, when anything its drawing reads has changed. What
 a drawing throws stays in its layer, which says so: the others go on. -->
 <script lang="ts">
+  import { noteDrawing } from '$lib/draw/taken/drawings';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -17,6 +18,10 @@ a drawing throws stays in its layer, which says so: the others go on. -->
   let turn = $state(0);
   let drawnThisFrame = false;
   let wanted = false;
+
+  $effect(() => {
+    if (canvas) noteDrawing(canvas, draw, width, height);
+  });
 
   $effect(() => {
     void turn;

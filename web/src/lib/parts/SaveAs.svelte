@@ -51,22 +51,3 @@
     </Menu.Positioner>
   </Portal>
 </Menu>
-
-<style>
-  :global(.formats) {
-    min-width: 150px;
-    padding: 5px;
-    background: var(--sheet);
-    border: 1px solid var(--rule);
-    border-radius: 6px;
-    box-shadow: 0 6px 24px rgb(0 0 0 / 0.14);
-  }
-  :global(.format) {
-    padding: 6px 10px;
-    border-radius: 4px;
-    cursor: pointer;
-  }
-  :global(.format[data-highlighted]) {
-    background: var(--strip);
-  }
-</style>

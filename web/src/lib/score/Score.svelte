@@ -341,6 +341,12 @@
     position: relative;
     user-select: none;
   }
+  /* On a sheet of its own rulers and axes stand at the ends of the score. */
+  :global(.taken) .ruler,
+  :global(.taken) .foot {
+    position: relative !important;
+    inset: auto !important;
+  }
   .ruler {
     position: sticky;
     top: 0;

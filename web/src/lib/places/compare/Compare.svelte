@@ -179,6 +179,7 @@
       ? `${desk.lineUp.event.circuit}, ${figure(desk.lineUp.layout.length_m, length)} ${length.label}. ${desk.lineUp.event.name}, ${day(desk.lineUp.event.day)}`
       : '',
   );
+  let content = $state<HTMLElement>();
   const nothing = $derived(lineUp.error instanceof ApiProblem && lineUp.error.code === 'empty');
   const others: [string, string][] = [
     ['← →', texts.keys.cursor],
@@ -233,12 +234,17 @@
     {/if}
     <DeskBar
       {desk}
+      root={content}
+      {about}
+      {full}
       onopen={(what) => (open = what)}
       onadd={(key) => layOther([...desk.laps.map((lap) => lap.key), key], reference)}
     />
-    {#if desk.picture}<PicturePanel {desk} />{/if}
-    {#if desk.map}<GroundPanel {desk} {full} {playing} />{/if}
-    <Score {desk} {full} onmeasure={measureAgainst} onoff={takeOff} />
+    <div bind:this={content}>
+      {#if desk.picture}<PicturePanel {desk} />{/if}
+      {#if desk.map}<GroundPanel {desk} {full} {playing} />{/if}
+      <Score {desk} {full} onmeasure={measureAgainst} onoff={takeOff} />
+    </div>
   {/if}
 </Book>
 

@@ -2,14 +2,19 @@
 <script lang="ts">
   import { Bookmark, ChartScatter, ListPlus, Map as MapIcon, Rows3, Target, Waves } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
+  import TakeAway from '$lib/places/compare/TakeAway.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
     desk: Desk;
+    /** what is taken away as a picture, and what its head says */
+    root: HTMLElement | undefined;
+    about: string;
+    full: number;
     onopen: (what: 'laps' | 'reference' | 'staves' | 'kept' | 'keys') => void;
     onadd: (key: string) => void;
   }
-  let { desk, onopen, onadd }: Props = $props();
+  let { desk, root, about, full, onopen, onadd }: Props = $props();
 
   const t = texts.compare;
   /** The median of what lies here: of one driver that driver's of the day, of several that of the laps. */
@@ -67,6 +72,7 @@
   <button type="button" class="may" onclick={() => onopen('staves')}
     ><Rows3 size={15} />{t.staves.change}</button
   >
+  <TakeAway {desk} {root} {about} {full} />
   <button type="button" class="may" aria-label={t.keys} title={t.keysTitle} onclick={() => onopen('keys')}
     ><kbd>?</kbd></button
   >

@@ -8,7 +8,7 @@
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import { ticks } from '$lib/draw/trace';
-  import { savePicture } from '$lib/draw/takeaway';
+  import { savePicture } from '$lib/draw/taken/ours';
   import { watchUnit } from '$lib/laps/watch';
   import { figure, lapTime } from '$lib/quantities/units';
   import { present } from '$lib/session/present.svelte';

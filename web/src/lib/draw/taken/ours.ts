@@ -1,3 +1,5 @@
+import { keepFile } from '$lib/draw/taken/sheet';
+
 // A drawing as a file of its own: what the page's styles say of it is written into it.
 const KEPT = [
   'fill',
@@ -34,10 +36,5 @@ export function pictureOf(svg: SVGSVGElement): string {
 }
 
 export function savePicture(svg: SVGSVGElement, name: string): void {
-  const url = URL.createObjectURL(new Blob([pictureOf(svg)], { type: 'image/svg+xml' }));
-  const link = document.createElement('a');
-  link.href = url;
-  link.download = `${name}.svg`;
-  link.click();
-  URL.revokeObjectURL(url);
+  keepFile(new Blob([pictureOf(svg)], { type: 'image/svg+xml' }), `${name}.svg`);
 }
