@@ -45,6 +45,9 @@ GET    /api/curves                                         + + + ? ? 0 0
 GET    /api/bands                                          + + + ? ? 0 0
 GET    /api/driven                                         + + + ? ? 0 0
 GET    /api/driven/points                                  + + + ? ? 0 0
+GET    /api/notes                                          + + + e e 0 0
+POST   /api/notes                                          + + + - + 0 0
+PATCH  /api/notes/<int:note_id>                            + + - - ? 0 0
 GET    /api/desk/numbers                                   + + + ? ? 0 0
 GET    /api/steady                                         + + + ? ? 0 0
 GET    /api/grip                                           + + + ? ? 0 0
@@ -168,6 +171,8 @@ BODIES: dict[tuple[str, str], Any] = {
     ("PATCH", "/api/runs/<int:run_id>/channels"): {"channels": [{"name": "gear", "role": "gear"}]},
     ("PATCH", "/api/runs/<int:run_id>/laps/<int:number>"): {"counts": None},
     ("POST", "/api/links"): {"driver": "Ines"},
+    ("POST", "/api/notes"): {"pin": "circuit", "text": "A note"},
+    ("PATCH", "/api/notes/<int:note_id>"): {"text": "Another note"},
     ("POST", "/api/figure-sets"): {"name": "Engine", "figures": ["engine_speed:high"]},
     ("POST", "/api/layouts/<int:layout_id>/edges"): {"base": 1, "left": None},
     ("POST", "/api/layouts/<int:layout_id>/marks"): {"name": "board", "at_m": 10.0},
@@ -225,6 +230,11 @@ def of_layout(owner: Coach) -> dict[str, Any]:
     }
 
 
+def note_of(owner: Coach) -> int:
+    lap = owner.get("/api/desk").json["laps"][0]["key"]
+    return owner.post("/api/notes", json={"pin": "lap", "text": "Ours", "lap": lap}).json["id"]
+
+
 def ids_of(owner: Coach) -> dict[str, Any]:
     day = owner.get("/api/paddock").json
     run_id = day["runs"][0]["id"]
@@ -249,6 +259,7 @@ def ids_of(owner: Coach) -> dict[str, Any]:
         "car_id": owner.get("/api/watch").json["cars"][0]["id"],
         "figure_set_id": owner.post("/api/figure-sets", json={"name": "Ours", "figures": ["gear:low"]}).json["id"],
         "line_up_id": owner.post("/api/line-ups", json={"event": day["event"]["id"], **LINE_UP}).json["id"],
+        "note_id": note_of(owner),
         "kind": "driver",
         "row_id": owner.post("/api/links", json={"driver": "Who goes"}).json["driver"]["id"],
         "token": "x.y",
@@ -501,5 +512,5 @@ def test_ids_of_rules_are_known() -> None:
         "action_id", "dialect_id", "driver_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number",
         "upload_id", "token",
         "account_id", "sign_in_id", "row_id", "layout_id", "invitation_id", "kind", "mark_id", "set_id", "version_id",
-        "car_id", "figure_set_id", "line_up_id",
+        "car_id", "figure_set_id", "line_up_id", "note_id",
     }  # fmt: skip

@@ -19,6 +19,7 @@ from lauftakt.store.models import (
     HandIn,
     HandInLink,
     LayoutRow,
+    Note,
     Run,
     Team,
 )
@@ -160,6 +161,9 @@ def purge(session: Session, before: datetime | None = None) -> int:
     for team_id in session.scalars(teams, execution_options=INCLUDE_REMOVED).all():
         delete_team(session, team_id)
         count += 1
+    count += session.execute(  # type: ignore[attr-defined]
+        delete(Note).where(Note.removed_at < moment), execution_options=_PLAIN | INCLUDE_REMOVED
+    ).rowcount
     for kind in KINDS:
         model = KINDS[kind]
         ids = select(model.id).where(model.removed_at < moment)

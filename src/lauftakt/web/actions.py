@@ -25,6 +25,7 @@ from lauftakt.web.drivers import undo_change as undo_driver
 from lauftakt.web.labels import change_labels, judge_lap
 from lauftakt.web.layouts import split
 from lauftakt.web.links import bring_link_back
+from lauftakt.web.notes import undo_note
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.removing import take_back
 from lauftakt.web.stints import undo_stint
@@ -151,4 +152,5 @@ _STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
     "car-sheet": undo_sheet,
     "stint": undo_stint,
     "traffic": undo_traffic,
+    "note": undo_note,
 }

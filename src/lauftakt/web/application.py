@@ -40,6 +40,7 @@ from lauftakt.web import (
     layouts,
     links,
     loggers,
+    notes,
     paddock,
     people,
     reading_day,
@@ -119,7 +120,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
         cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
-        watch, reading_day, choosing, keeping,
+        watch, reading_day, choosing, keeping, notes,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

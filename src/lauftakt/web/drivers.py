@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from lauftakt.store.actions import note_action
 from lauftakt.store.database import now
-from lauftakt.store.models import Account, Driver, HandIn, HandInLink, Run
+from lauftakt.store.models import Account, Driver, HandIn, HandInLink, Note, Run
 from lauftakt.store.runs import named
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
@@ -18,7 +18,7 @@ from lauftakt.web.policy import Viewer, one, visible
 blueprint = APIBlueprint("drivers", __name__, tag="Drivers")
 
 # Everything that belongs to a driver, and goes along.
-_OWNED: dict[str, Any] = {"runs": Run, "hand_ins": HandIn, "links": HandInLink, "accounts": Account}
+_OWNED: dict[str, Any] = {"runs": Run, "hand_ins": HandIn, "links": HandInLink, "accounts": Account, "notes": Note}
 
 
 @blueprint.post("/drivers/<int:driver_id>/join")

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from lauftakt.store.actions import note_action
 from lauftakt.store.database import mine
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import Event, HandIn, LayoutRow, Run
+from lauftakt.store.models import Event, HandIn, LayoutRow, Note, Run
 from lauftakt.store.removing import bring_back, goes_along, remove
 from lauftakt.store.runs import event_for
 from lauftakt.web import schemas
@@ -47,6 +47,10 @@ def join_layouts(viewer: Viewer, layout_id: int, json_data: schemas.JoinIn) -> s
         session.flush()
         # Nothing is left on it: only the layout with its days, and the circuit where it was its only one.
         empty = goes_along(session, viewer.team_id, "layout", gone.id)
+        # Notes lie on the ground of a circuit: where that goes, they lie on the one that stays.
+        going = gone.circuit_id != kept.circuit_id and gone.circuit_id in empty.ids("circuit")
+        notes = _notes_of(session, viewer, gone.circuit_id) if going else []
+        _lay_notes(session, viewer, notes, kept.circuit_id)
         name, moved = gone.name, [run.id for run in runs]
         action = note_action(
             session,
@@ -56,7 +60,15 @@ def join_layouts(viewer: Viewer, layout_id: int, json_data: schemas.JoinIn) -> s
             subject=("layout", kept.id),
             summary=f"{name} was joined with {kept.name}.",
             inverse=[
-                {"do": "layout", "layout": gone.id, "runs": before, "hand_ins": files, "removed": empty.as_step()}
+                {
+                    "do": "layout",
+                    "layout": gone.id,
+                    "runs": before,
+                    "hand_ins": files,
+                    "notes": notes,
+                    "circuit": gone.circuit_id,
+                    "removed": empty.as_step(),
+                }
             ],
         )
         answer = schemas.LayoutJoined(name=kept.name, runs=len(moved), action=action.id)
@@ -76,6 +88,7 @@ def split(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
             .values(layout_id=step["layout"], event_id=event_id)
         )
     _point(session, viewer, step["hand_ins"], step["layout"])
+    _lay_notes(session, viewer, step.get("notes", []), step.get("circuit"))
     session.expire_all()
     return renew_runs(session, viewer.team_id, [run_id for run_id, _ in step["runs"]], viewer.account_id)
 
@@ -96,6 +109,18 @@ def _must_agree(session: Session, gone: LayoutRow, kept: LayoutRow) -> None:
             "not-same",
             f"{gone.name} ({first.length:.0f} m) and {kept.name} ({second.length:.0f} m) are not the same way round, "
             "so their laps cannot be compared; they stay two.",
+        )
+
+
+def _notes_of(session: Session, viewer: Viewer, circuit_id: int) -> list[int]:
+    found = mine(Note, viewer.team_id).where(Note.circuit_id == circuit_id).with_only_columns(Note.id)
+    return list(session.scalars(found))
+
+
+def _lay_notes(session: Session, viewer: Viewer, ids: list[int], circuit_id: int | None) -> None:
+    if ids:
+        session.execute(
+            update(Note).where(Note.team_id == viewer.team_id, Note.id.in_(ids)).values(circuit_id=circuit_id)
         )
 
 

@@ -8,7 +8,7 @@ tell of it what only the driver knows. Nothing crosses teams.
 from dataclasses import dataclass
 from typing import Any, Literal, TypeVar
 
-from sqlalchemy import Select, false, select
+from sqlalchemy import Select, false, or_, select
 from sqlalchemy.orm import Session
 
 from lauftakt.store.database import NotFound
@@ -24,6 +24,7 @@ from lauftakt.store.models import (
     Job,
     LayoutRow,
     LayoutVersion,
+    Note,
     Owned,
     Run,
     SignIn,
@@ -116,6 +117,8 @@ def _own(model: type[Any], viewer: Viewer) -> Any:
         Car: (Car.id, Run.car_id),
         LayoutRow: (LayoutRow.id, Run.layout_id),
     }
+    if model is Note:
+        return _own_notes(viewer, own)
     if model is Run:
         return Run.id.in_(own)
     if model is Analysis:
@@ -137,6 +140,23 @@ def _own(model: type[Any], viewer: Viewer) -> Any:
     if model is Job:
         return Job.account_id == viewer.account_id
     return None
+
+
+def _own_notes(viewer: Viewer, own: Any) -> Any:
+    """What was shared with drivers of a driver's own runs, of them, and of what they drove on and with."""
+    if viewer.account_id is None:
+        return None
+    circuits = select(LayoutRow.circuit_id).join(Run, Run.layout_id == LayoutRow.id).where(Run.id.in_(own))
+    return Note.shared & or_(
+        Note.run_id.in_(own),
+        Note.run_id.is_(None)
+        & or_(
+            Note.driver_id == viewer.driver_id,
+            Note.circuit_id.in_(circuits),
+            Note.car_id.in_(select(Run.car_id).where(Run.id.in_(own))),
+            Note.tyres.in_(select(Run.tyres).where(Run.id.in_(own))),
+        ),
+    )
 
 
 def one(session: Session, model: type[T], viewer: Viewer, row_id: int, *, lock: bool = False) -> T:

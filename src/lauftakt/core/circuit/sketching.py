@@ -26,8 +26,7 @@ def sketch_from(
     grid = np.append(np.arange(0.0, layout.length - 0.5 * EVERY_M, EVERY_M), layout.length)
 
     def points(at: Array, offset: Array | float = 0.0) -> tuple[tuple[float, float], ...]:
-        x, y, heading = layout.centre.at(at)
-        latitude, longitude = layout.plane.to_degrees(x - offset * np.sin(heading), y + offset * np.cos(heading))
+        latitude, longitude = layout.plane.to_degrees(*layout.centre.beside(at, np.broadcast_to(offset, at.shape)))
         return tuple((float(a), float(b)) for a, b in zip(latitude, longitude, strict=True))
 
     def limit(offsets: Array | None) -> tuple[tuple[float, float], ...]:

@@ -5,6 +5,7 @@ from lauftakt.store.models.base import Base, Owned, Removable
 from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, MarkRow, SectorSet
 from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow, LineUpRow
 from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
+from lauftakt.store.models.notes import Note
 from lauftakt.store.models.people import Account, Car, Driver, Invitation, SignIn, SignInTry, Team
 from lauftakt.store.models.runs import (
     ChannelRow,
@@ -50,6 +51,7 @@ __all__ = [
     "LineUpRow",
     "LiveStream",
     "MarkRow",
+    "Note",
     "Original",
     "OriginalPart",
     "Owned",

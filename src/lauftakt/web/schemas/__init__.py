@@ -140,6 +140,7 @@ from lauftakt.web.schemas.laps import (
 )
 from lauftakt.web.schemas.links import LinkList, LinkNew, LinkOut, LinkPage, LinkQuery
 from lauftakt.web.schemas.loggers import Fetching, LoggerFetch, LoggerList, LoggerOut, LoggerRun
+from lauftakt.web.schemas.notes import NoteChange, NoteIn, NoteOut, NotesOut, NotesQuery, Pin
 from lauftakt.web.schemas.paddock import DayReading, Delivery, PaddockOut, PaddockQuery, RunReading
 from lauftakt.web.schemas.people import (
     AccountChange,
@@ -381,8 +382,13 @@ __all__ = [
     "MyAccount",
     "NamelessChannel",
     "Newcomer",
+    "NoteChange",
+    "NoteIn",
+    "NoteOut",
     "Noted",
     "Notes",
+    "NotesOut",
+    "NotesQuery",
     "NumbersQuery",
     "OftenLap",
     "OftenOut",
@@ -396,6 +402,7 @@ __all__ = [
     "PasswordChange",
     "PersonChange",
     "PersonOut",
+    "Pin",
     "PointsOut",
     "Preferences",
     "PreviewIn",
