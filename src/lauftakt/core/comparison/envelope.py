@@ -43,21 +43,21 @@ def envelope(ahead: Array, aside: Array) -> Envelope:
     """
     size, sector = _polar(ahead, aside)
     known = np.isfinite(size) & (size > LEAST)
-    which = np.arange(DIRECTIONS)
-    level = _levels(size[known], sector[known])
-    others = []
-    laps = [row for row in range(len(size)) if known[row].any()]
-    for row in laps:
-        rest = known.copy()
-        rest[row] = False
-        others.append(_levels(size[rest], sector[rest]))
-    doubt = np.full(DIRECTIONS, np.nan)
-    if len(others) > 1:
-        rows = np.array(others)
-        whole = np.isfinite(rows).all(axis=0)
-        count = len(rows)
-        doubt[whole] = np.sqrt((count - 1) / count * ((rows - rows.mean(axis=0)) ** 2).sum(axis=0))[whole]
-    return Envelope((which + 0.5) * 2 * np.pi / DIRECTIONS, level, doubt)
+    lap = np.broadcast_to(np.arange(len(size))[:, None], size.shape)[known]
+    laps = np.unique(lap)
+    level, doubt = np.full(DIRECTIONS, np.nan), np.full(DIRECTIONS, np.nan)
+    # By direction, and in each by size: what is left without a lap is in order, too.
+    order = np.lexsort((size[known], sector[known]))
+    sizes, of_lap = size[known][order], lap[order]
+    ends = np.searchsorted(sector[known][order], np.arange(DIRECTIONS + 1))
+    for which in range(DIRECTIONS):
+        part = slice(ends[which], ends[which + 1])
+        own, whose = sizes[part], of_lap[part]
+        level[which] = _reached(own)
+        others = np.array([_reached(own[whose != one]) for one in laps])
+        if len(laps) > 1 and np.isfinite(others).all():
+            doubt[which] = np.sqrt((len(laps) - 1) / len(laps) * ((others - others.mean()) ** 2).sum())
+    return Envelope((np.arange(DIRECTIONS) + 0.5) * 2 * np.pi / DIRECTIONS, level, doubt)
 
 
 def seconds_at(time: Array) -> Array:
@@ -148,10 +148,11 @@ def _polar(ahead: Array, aside: Array) -> tuple[Array, NDArray[np.intp]]:
     return size, np.minimum((turn / (2 * np.pi) * DIRECTIONS).astype(np.intp), DIRECTIONS - 1)
 
 
-def _levels(size: Array, sector: NDArray[np.intp]) -> Array:
-    found = np.full(DIRECTIONS, np.nan)
-    for which in range(DIRECTIONS):
-        own = size[sector == which]
-        if len(own) >= FEWEST_M:
-            found[which] = np.percentile(own, REACHED)
-    return found
+def _reached(sizes: Array) -> float:
+    """The percentile of (n,) sizes in order that counts as reached; NaN of too few."""
+    count = len(sizes)
+    if count < FEWEST_M:
+        return float("nan")
+    at = (count - 1) * REACHED / 100
+    low = int(at)
+    return float(sizes[low] + (at - low) * (sizes[min(low + 1, count - 1)] - sizes[low]))

@@ -33,11 +33,11 @@ def grip_of_laps(run: AnalysedRun, layout: Layout) -> list[Array]:
     if signals is None:
         return [np.zeros(0) for _ in layout.corners]
     rows = [signals.numbers.index(lap.number) for lap in run.counting]
+    combined = np.hypot(signals.ahead[rows], signals.aside[rows])
     found = []
     for window in windows(layout):
         inside = (signals.places >= window.entry) & (signals.places <= window.exit)
-        combined = np.hypot(signals.ahead[rows][:, inside], signals.aside[rows][:, inside])
-        reached = np.percentile(combined, 95, axis=1) if inside.any() and rows else np.zeros(0)
+        reached = np.percentile(combined[:, inside], 95, axis=1) if inside.any() and rows else np.zeros(0)
         found.append(reached[np.isfinite(reached)])
     return found
 

@@ -2,6 +2,8 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
+from statistics import median
 
 import numpy as np
 from numpy.typing import NDArray
@@ -70,9 +72,10 @@ def spread_of(values: Sequence[float | None] | Array, own: float = 0.0) -> Sprea
     ends = _ends(count)
     low, high = size / ends[1], size / ends[0]
     value, least, most = (float(np.sqrt(max(each**2 - own**2, 0.0))) for each in (size, low, high))
-    return Spread(value, least, most, float(np.median(known)), count)
+    return Spread(value, least, most, median(known.tolist()), count)
 
 
+@lru_cache(maxsize=256)
 def _ends(count: int) -> tuple[float, float]:
     """Between what an estimate lies (95 %) of so many values with a spread of 1."""
     if FEWEST_ROBUST <= count <= _COUNTS[-1]:
@@ -82,9 +85,15 @@ def _ends(count: int) -> tuple[float, float]:
     return low, high
 
 
+@lru_cache(maxsize=64)
+def _pairs(count: int) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
+    first, second = np.triu_indices(count, 1)
+    return first, second
+
+
 def _qn(values: Array) -> float:
     count = len(values)
-    first, second = np.triu_indices(count, 1)
+    first, second = _pairs(count)
     half = count // 2 + 1
     which = half * (half - 1) // 2 - 1
     usual = count / (count + 1.4) if count % 2 else count / (count + 3.8)

@@ -130,4 +130,6 @@ def _object(
 
 
 def _or_null(values: Array) -> list[float | None]:
-    return [float(f"{value:.6g}") if np.isfinite(value) else None for value in values]
+    # To a millionth of the unit: finer than anything that is known.
+    told: list[float | None] = np.round(values, 6).tolist()
+    return told if np.isfinite(values).all() else [one if one == one else None for one in told]

@@ -1,7 +1,8 @@
 """The desk's pictures: where a driver is steady, what grip was used, how often a channel has which value."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -9,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.envelope import Envelope, envelope, even_edges, seconds_at, share_used, time_shares
-from lauftakt.core.comparison.grip import beside, corner_level, grip_of_laps, slowed_everywhere
+from lauftakt.core.comparison.grip import CornerLevel, beside, corner_level, grip_of_laps, slowed_everywhere
 from lauftakt.core.comparison.spread import Spread
 from lauftakt.core.findings.steady import SteadyPassage, steady_passages, strong_first
 from lauftakt.core.laps.lap import inside
@@ -19,9 +20,14 @@ from lauftakt.store.lineup import Entry
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.compare.curves import derived_by_run, values_of
+from lauftakt.web.keeping import Kept
 
 Key = tuple[int, int]
 Array = NDArray[np.float64]
+
+
+# An analysis with its laps' decisions never changes.
+_STEADY: Kept[list[SteadyPassage]] = Kept(120)
 
 
 def steady(session: Session, entries: Mapping[int, Entry], own: Key, reference: Key) -> schemas.SteadyOut:
@@ -33,7 +39,8 @@ def steady(session: Session, entries: Mapping[int, Entry], own: Key, reference: 
     itself = not against.made and against.run.id == entry.run.id
     base = None if itself else against.trace(reference[1])
     theirs = None if itself or against.made else curve_cache().analysed(session, against)
-    found = steady_passages(run, entry.layout, reference=theirs, lap=base)
+    name = (entry.identity, entry.revision, against.identity, against.revision, reference[1])
+    found = _STEADY.get(name, lambda: steady_passages(run, entry.layout, reference=theirs, lap=base))
     return schemas.SteadyOut(
         lap=entry.name(own[1]),
         laps=len(run.counting),
@@ -81,9 +88,14 @@ def grip(
     known = {run: curve_cache().analysed(session, entry) for run, entry in entries.items()}
     layout = entries[laps[0][0]].layout
     part = between(layout, query.from_m, query.to_m)
-    reached = {run: _reached(known[run], layout) for run in known}
+    reached = {run: _GRIP.get((entries[run].identity, entries[run].revision), partial(_reached, known[run], layout))
+               for run in known}  # fmt: skip
     base = None if entries[reference[0]].made else known[reference[0]]
-    runs = [_run(run, known[run], reached[run], layout, base) for run, entry in entries.items() if not entry.made]
+    runs = [
+        _run(run, known[run], reached[run], layout, None if base is None else (base, reached[reference[0]].corners))
+        for run, entry in entries.items()
+        if not entry.made
+    ]
     told = []
     for run, number in laps:
         used = theirs = None
@@ -92,8 +104,8 @@ def grip(
             row = signals.numbers.index(number)
             ahead, aside = (rows[row, inside(layout)][part] for rows in (signals.ahead, signals.aside))
             spent = seconds_at(signals.time[row, inside(layout)])[part]
-            used = share_used(ahead, aside, spent, reached[run])
-            theirs = share_used(ahead, aside, spent, reached[reference[0]])
+            used = share_used(ahead, aside, spent, reached[run].envelope)
+            theirs = share_used(ahead, aside, spent, reached[reference[0]].envelope)
         told.append(
             schemas.LapGripOut(
                 lap=entries[run].name(number),
@@ -117,37 +129,54 @@ def between(layout: Layout, from_m: float | None, to_m: float | None) -> NDArray
     return found
 
 
-def _reached(run: AnalysedRun, layout: Layout) -> Envelope:
-    """Over the laps that count, from line to line; where none counts over all of them."""
+@dataclass(frozen=True)
+class _Reached:
+    """What a run reached over the laps that count: in every direction from line to line, and in every corner."""
+
+    envelope: Envelope
+    corners: list[CornerLevel]
+
+
+_GRIP: Kept[_Reached] = Kept(120)
+
+
+def _reached(run: AnalysedRun, layout: Layout) -> _Reached:
+    """Where no lap counts over all of them."""
+    corners = [corner_level(laps) for laps in grip_of_laps(run, layout)]
     signals = run.signals
     if signals is None:
-        return envelope(np.zeros((0, 0)), np.zeros((0, 0)))
+        return _Reached(envelope(np.zeros((0, 0)), np.zeros((0, 0))), corners)
     rows = counting_rows(run.laps, signals) or list(range(len(signals.numbers)))
     part = inside(layout)
-    return envelope(signals.ahead[rows][:, part], signals.aside[rows][:, part])
+    return _Reached(envelope(signals.ahead[rows][:, part], signals.aside[rows][:, part]), corners)
 
 
 def _run(
-    run_id: int, run: AnalysedRun, reached: Envelope, layout: Layout, base: AnalysedRun | None
+    run_id: int,
+    run: AnalysedRun,
+    reached: _Reached,
+    layout: Layout,
+    base: tuple[AnalysedRun, list[CornerLevel]] | None,
 ) -> schemas.RunGripOut:
-    own = [corner_level(laps) for laps in grip_of_laps(run, layout)]
-    theirs = own if base is None else [corner_level(laps) for laps in grip_of_laps(base, layout)]
+    itself = base is None or run is base[0]
     corners = [
         schemas.CornerGripOut(
             corner=corner.name,
             level=one.level,
             level_u=one.level_u,
             laps=one.laps,
-            beside=None if base is None or run is base else beside(one, other),
+            beside=None if base is None or itself else beside(one, base[1][index]),
         )
-        for corner, one, other in zip(layout.corners, own, theirs, strict=True)
+        for index, (corner, one) in enumerate(zip(layout.corners, reached.corners, strict=True))
     ]
     return schemas.RunGripOut(
         run=run_id,
         laps=len(run.counting),
-        slowed=0.0 if base is None or run is base else slowed_everywhere(run, base, layout),
+        slowed=0.0 if base is None or itself else slowed_everywhere(run, base[0], layout),
         envelope=schemas.EnvelopeOut(
-            direction=reached.direction.tolist(), level=_or_none(reached.level), level_u=_or_none(reached.level_u)
+            direction=reached.envelope.direction.tolist(),
+            level=_or_none(reached.envelope.level),
+            level_u=_or_none(reached.envelope.level_u),
         ),
         corners=corners,
     )

@@ -30,6 +30,7 @@ export type DayReading = Schemas['DayReading'];
 export type Without = Schemas['WithoutOut'];
 export type CardFigures = Card['figures'][number];
 export type Doubt = Schemas['DoubtOut'];
+export type DeskNote = Schemas['NoteOut'];
 export type Steady = Schemas['SteadyOut'];
 export type SteadyPassage = Steady['passages'][number];
 export type Grip = Schemas['GripOut'];

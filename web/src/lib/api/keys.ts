@@ -41,6 +41,9 @@ export const keys = {
   stretches: (build: string, lap: string, reference: string) => ['stretches', build, lap, reference] as const,
   heldUp: (laps: string) => ['card', 'held-up', laps] as const,
   lineUps: (event: number) => ['line-ups', event] as const,
+  notes: (layout: number, version: number, runs: string, find: string) =>
+    ['notes', layout, version, runs, find] as const,
+  anyNotes: () => ['notes'] as const,
   staves: () => ['staves'] as const,
   anyCard: () => ['card'] as const,
   laps: (asked: object) => ['laps', asked] as const,

@@ -1,5 +1,5 @@
 // The desk: line-up, one cursor, one stretch, zoom. State only; drawing is elsewhere.
-import type { Card, DeskLap, DeskLineUp, Doubt, Passage, Samples } from '$lib/api/client';
+import type { Card, DeskLap, DeskLineUp, DeskNote, Doubt, Passage, Samples } from '$lib/api/client';
 import {
   deltaOf,
   differenceOf,
@@ -73,6 +73,9 @@ export class Desk {
   pedals = $state.raw<Curves | null>(null);
   /** what drivers usually do, of these laps and against this reference; deltas start with 0 at `from` */
   bands = $state.raw<{ from: number; of: Bands } | null>(null);
+  /** what people wrote about the circuit and these runs, and which of it is told in full */
+  notes = $state.raw<DeskNote[]>([]);
+  told = $state<number | null>(null);
   /** what the loggers wrote, while one is close enough to see it */
   samples = $state.raw<Samples['channels']>([]);
   /** what is shown where the address says nothing of staves */
@@ -169,6 +172,15 @@ export class Desk {
     const of = (lap: DeskLap): DeskLap[] => driven.filter((other) => other.driver?.id === lap.driver?.id);
     return driven.filter((lap) => of(lap)[0] === lap && of(lap).length >= FEWEST_OF_BAND);
   });
+
+  /** Runs of the line-up, as addresses name them. */
+  readonly runs = $derived(unique(this.laps.flatMap((lap) => lap.run ?? [])).join(','));
+  /** Notes on places, of all laps or of one that is on show. */
+  readonly placed = $derived(
+    this.notes.filter(
+      (note) => note.at_m !== null && (!note.lap || this.shown.some((lap) => lap.key === note.lap)),
+    ),
+  );
 
   /** Half the width within which a delta is unsure, over the axis: ± in all our texts is two standard deviations. */
   drawnDoubt(key: string): Curve | undefined {
@@ -354,6 +366,15 @@ export class Desk {
     if (this.until !== null) this.until = null;
     else if (this.zoomed) this.whole();
     else this.clear();
+  }
+
+  /** The cursor on a place that somebody wants to see, and the view around it. */
+  look(place: number): void {
+    this.cursor = Math.min(Math.max(place, 0), this.length);
+    if (place < this.zoom[0] || place > this.zoom[1]) {
+      const half = (this.zoom[1] - this.zoom[0]) / 2;
+      this.zoom = this.inside(place - half, place + half);
+    }
   }
 
   moveCursor(metres: number): void {

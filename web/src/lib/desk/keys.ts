@@ -24,6 +24,7 @@ export const KEYS = {
   swap: { keys: ['x'], shown: 'x', does: texts.keys.swap, single: true },
   map: { keys: ['l'], shown: 'l', does: texts.keys.map, single: true },
   picture: { keys: ['i'], shown: 'i', does: texts.keys.picture, single: true },
+  note: { keys: ['w'], shown: 'w', does: texts.keys.note, single: true },
   play: { keys: ['k'], shown: 'k', does: texts.keys.play, single: true },
   staves: { keys: ['s'], shown: 's', does: texts.keys.staves, single: true },
   help: { keys: ['?'], shown: '?', does: texts.keys.help, single: true },

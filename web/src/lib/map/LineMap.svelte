@@ -8,7 +8,7 @@
   import { inkOf } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
   import { directionAt, nearestPlace, pointAt, type Driven, type Line } from '$lib/map/driven';
-  import { drawPoint, KINDS } from '$lib/map/points';
+  import { drawFlag, drawPoint, KINDS } from '$lib/map/points';
   import { fitting, nearer, onGround, onScreen, roundLength, shifted, upwards, type Point, type View } from '$lib/map/view'; // prettier-ignore
   import { unitOf } from '$lib/quantities/units';
   import { present } from '$lib/session/present.svelte';
@@ -20,6 +20,8 @@
     reference: string;
     chosen: string | null;
     points: LapPoints[];
+    /** where notes are pinned, m from the start line */
+    notes: number[];
     /** from and to in metres of what is to be seen; from behind to where it runs across the line */
     range: [number, number];
     /** whether the driving direction points up */
@@ -36,7 +38,7 @@
     label: string;
     onplace: (place: number) => void;
   }
-  let { driven, layout, laps, reference, chosen, points, range, driving, colouring, cursor, dots, follow, width, height, label, onplace }: Props = $props(); // prettier-ignore
+  let { driven, layout, laps, reference, chosen, points, notes, range, driving, colouring, cursor, dots, follow, width, height, label, onplace }: Props = $props(); // prettier-ignore
 
   const PAD = 34;
   const NEAR_PX = 26;
@@ -210,6 +212,11 @@
     }
   }
 
+  function drawNotes(ctx: CanvasRenderingContext2D): void {
+    for (const place of notes)
+      drawFlag(ctx, screen(pointAt(driven.s, driven.centre, place)), mode.inks.accent);
+  }
+
   function drawPoints(ctx: CanvasRenderingContext2D): void {
     if (view.scale < CLOSE / 3) return;
     for (const { lap, nth } of ordered) {
@@ -252,6 +259,7 @@
     drawLaps(ctx);
     drawPoints(ctx);
     drawNames(ctx);
+    drawNotes(ctx);
     drawScale(ctx);
   }
 

@@ -7,6 +7,7 @@
   import Canvas from '$lib/draw/Canvas.svelte';
   import { LOSS, lossColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
+  import { drawFlag } from '$lib/map/points';
 
   import { within } from '$lib/desk/stretch';
 
@@ -16,12 +17,14 @@
     full: number;
     part: Part | null;
     cursor: number | null;
+    /** where notes are pinned, m from the start line */
+    notes?: number[];
     width: number;
     height: number;
     label: string;
     onplace: (s: number) => void;
   }
-  let { layout, rate, full, part, cursor, width, height, label, onplace }: Props = $props();
+  let { layout, rate, full, part, cursor, notes = [], width, height, label, onplace }: Props = $props();
 
   const PAD = 26;
   const fit = $derived.by(() => {
@@ -85,6 +88,7 @@
       ctx.stroke();
     }
     startLine(ctx);
+    for (const place of notes) drawFlag(ctx, at(place), inks.accent);
     ctx.fillStyle = inks.ink;
     ctx.font = '600 11px "Instrument Sans Variable"';
     ctx.textAlign = 'center';

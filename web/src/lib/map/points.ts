@@ -44,3 +44,22 @@ export function drawPoint(
     ctx.fill();
   }
 }
+
+/** The sign of a note: its pole stands on the place. */
+export function drawFlag(ctx: CanvasRenderingContext2D, [x, y]: [number, number], colour: string): void {
+  ctx.beginPath();
+  ctx.moveTo(x, y);
+  ctx.lineTo(x, y - 15);
+  ctx.strokeStyle = colour;
+  ctx.lineWidth = 1.6;
+  ctx.stroke();
+  ctx.beginPath();
+  ctx.moveTo(x, y - 15);
+  ctx.lineTo(x + 9, y - 15);
+  ctx.lineTo(x + 6.5, y - 11.5);
+  ctx.lineTo(x + 9, y - 8);
+  ctx.lineTo(x, y - 8);
+  ctx.closePath();
+  ctx.fillStyle = colour;
+  ctx.fill();
+}

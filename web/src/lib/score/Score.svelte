@@ -14,6 +14,7 @@
   import { moved, scaleOf } from '$lib/draw/scale';
   import { pieces } from '$lib/desk/stretch';
   import { COLUMN, measuresFor } from '$lib/score/measures';
+  import NoteFlag from '$lib/parts/NoteFlag.svelte';
   import Overview from '$lib/score/Overview.svelte';
   import StaveRow from '$lib/score/StaveRow.svelte';
   import StripRow from '$lib/score/StripRow.svelte';
@@ -25,8 +26,10 @@
     full: number;
     onmeasure: (key: string) => void;
     onoff: (key: string) => void;
+    /** a note is to be told */
+    onnote: (id: number) => void;
   }
-  let { desk, full, onmeasure, onoff }: Props = $props();
+  let { desk, full, onmeasure, onoff, onnote }: Props = $props();
 
   const t = texts.compare;
   // A view that has not moved for so long has come to rest.
@@ -164,6 +167,13 @@
     return found;
   });
   const levels = $derived(Math.max(0, ...numbers.map((one) => one.level)));
+  /** Notes on places of all laps: those of one stand on its strip. */
+  const flags = $derived(
+    desk.placed
+      .filter((note) => !note.lap)
+      .map((note) => ({ note, x: view.x(note.at_m ?? 0) }))
+      .filter(({ x }) => x >= 0 && x <= inner),
+  );
   const splits = $derived(desk.lineUp ? [0, ...desk.lineUp.layout.splits_m, desk.length] : []);
 </script>
 
@@ -183,6 +193,23 @@
         >
       {/each}
     </div>
+    {#if flags.length}
+      <div class="flags">
+        {#each flags as { note, x } (note.id)}
+          <button
+            type="button"
+            class="flag"
+            style:left="{x}px"
+            aria-label={t.notes.at(
+              note.text.slice(0, 200),
+              `${figure(note.at_m, distance)} ${distance.label}`,
+            )}
+            title={note.text.slice(0, 300)}
+            onclick={() => onnote(note.id)}><NoteFlag /></button
+          >
+        {/each}
+      </div>
+    {/if}
     {#if m.columns > 1}
       <div class="heads" style:width="{m.values - 8}px" role="group" aria-label={t.order.by}>
         {#each parts as part (part)}
@@ -240,6 +267,7 @@
           {parts}
           {onmeasure}
           {onoff}
+          {onnote}
         />
       {/each}
     </div>
@@ -301,6 +329,7 @@
     <button
       type="button"
       class="swap"
+      data-apart
       style:max-width="{m.names + m.axis - 6}px"
       title={t.axis.hint}
       aria-pressed={desk.axis === 'time'}
@@ -424,6 +453,20 @@
   .sort:hover {
     background: var(--strip);
     color: var(--ink);
+  }
+  .flags {
+    position: relative;
+    height: 20px;
+  }
+  .flag {
+    position: absolute;
+    top: -2px;
+    width: 24px;
+    height: 24px;
+    margin-left: -2px;
+    display: grid;
+    align-items: center;
+    cursor: pointer;
   }
   .corner:hover {
     background: var(--strip);

@@ -12,6 +12,7 @@ done with it. -->
   import { nameInk } from '$lib/draw/inks';
   import { COLUMN, type Measures } from '$lib/score/measures';
   import { mode } from '$lib/draw/mode.svelte';
+  import NoteFlag from '$lib/parts/NoteFlag.svelte';
   import LapMenu from '$lib/score/LapMenu.svelte';
   import Strip from '$lib/score/Strip.svelte';
 
@@ -32,8 +33,10 @@ done with it. -->
     parts: Measure[];
     onmeasure: (key: string) => void;
     onoff: (key: string) => void;
+    onnote: (id: number) => void;
   }
-  let { desk, lap, full, scale, moved, measures, numbered, by, parts, onmeasure, onoff }: Props = $props();
+  let { desk, lap, full, scale, moved, measures, numbered, by, parts, onmeasure, onoff, onnote }: Props =
+    $props();
 
   const t = texts.compare;
   const isReference = $derived(lap.key === desk.lineUp?.reference);
@@ -41,6 +44,24 @@ done with it. -->
   const delta = $derived(unitOf('time', present.units));
   const who = $derived(called(lap));
   const narrow = $derived(measures.names < 80);
+  /** Notes on this lap: at their places in it, the others where the strip begins. */
+  const notes = $derived(
+    hidden
+      ? []
+      : desk.notes
+          .filter((note) => note.lap === lap.key)
+          .map((note) => {
+            const left = measures.names + measures.axis;
+            const x = note.at_m === null ? 0 : scale.x(note.at_m);
+            return {
+              id: note.id,
+              says: note.text.slice(0, 300),
+              x: left + x - 2,
+              seen: x >= 0 && x <= scale.width,
+            };
+          })
+          .filter((note) => note.seen),
+  );
 </script>
 
 <div class="row" class:hidden style:height="{measures.row}px">
@@ -98,6 +119,16 @@ done with it. -->
           >{/each}{:else}{signed(lossOf(lap, desk.reference, by), delta)}{/if}</span
     >
   </button>
+  {#each notes as note (note.id)}
+    <button
+      type="button"
+      class="flag"
+      style:left="{note.x}px"
+      aria-label={note.says}
+      title={note.says}
+      onclick={() => onnote(note.id)}><NoteFlag /></button
+    >
+  {/each}
   {#if !narrow || lap.key === desk.chosen}
     <span class:onstrip={narrow} style:right={narrow ? `${measures.values}px` : undefined}
       ><LapMenu {desk} {lap} {onmeasure} {onoff} /></span
@@ -110,6 +141,16 @@ done with it. -->
     display: flex;
     align-items: center;
     position: relative;
+  }
+  .flag {
+    position: absolute;
+    top: -2px;
+    width: 24px;
+    height: 24px;
+    padding-left: 1px;
+    display: grid;
+    align-items: center;
+    cursor: pointer;
   }
   .strip {
     display: flex;

@@ -98,7 +98,7 @@
   {:else if !drawn.query.error}<p class="muted" role="status">{texts.loading}</p>{/if}
 </div>
 {#if drawn.s && desk.cursor !== null}
-  <details>
+  <details data-apart>
     <summary>{t.table}</summary>
     <div class="numbers">
       <table>

@@ -19,6 +19,7 @@
   import KeptLineUps from '$lib/places/compare/KeptLineUps.svelte';
   import LapChooser from '$lib/places/compare/LapChooser.svelte';
   import LeftPage from '$lib/places/compare/LeftPage.svelte';
+  import NoteSheet from '$lib/places/compare/NoteSheet.svelte';
   import PicturePanel from '$lib/places/compare/PicturePanel.svelte';
   import ReferenceSheet from '$lib/places/compare/ReferenceSheet.svelte';
   import StaveSheet from '$lib/places/compare/StaveSheet.svelte';
@@ -40,7 +41,7 @@
   let asked = $state.raw(askedBy(first));
   /** what the next line-up shows; null where it goes on with what is on show */
   let wanted: Place | null = first;
-  let open = $state<'laps' | 'reference' | 'staves' | 'kept' | 'keys' | null>(null);
+  let open = $state<'laps' | 'reference' | 'staves' | 'kept' | 'keys' | 'notes' | null>(null);
   /** Dialogs that were open once: none is made before somebody wants to see it. */
   let made = $state.raw<(typeof open)[]>([]);
   $effect(() => {
@@ -60,6 +61,7 @@
     staves: shut('staves'),
     kept: shut('kept'),
     keys: shut('keys'),
+    notes: shut('notes'),
   };
 
   const lineUp = createQuery(() => ({
@@ -162,9 +164,16 @@
     },
     map: () => (desk.map = desk.map ? null : 'lines'),
     picture: () => (desk.picture = desk.picture ? null : 'steady'),
+    note: () => openNotes(null),
     staves: () => (open = 'staves'),
     help: () => (open = 'keys'),
   };
+
+  /** Notes, with one of them told first where it is asked for. */
+  function openNotes(told: number | null): void {
+    desk.told = told;
+    open = 'notes';
+  }
 
   function onkey(event: KeyboardEvent): void {
     const action = actionOf(event);
@@ -237,13 +246,13 @@
       root={content}
       {about}
       {full}
-      onopen={(what) => (open = what)}
+      onopen={(what) => (what === 'notes' ? openNotes(null) : (open = what))}
       onadd={(key) => layOther([...desk.laps.map((lap) => lap.key), key], reference)}
     />
     <div bind:this={content}>
       {#if desk.picture}<PicturePanel {desk} />{/if}
       {#if desk.map}<GroundPanel {desk} {full} {playing} />{/if}
-      <Score {desk} {full} onmeasure={measureAgainst} onoff={takeOff} />
+      <Score {desk} {full} onmeasure={measureAgainst} onoff={takeOff} onnote={openNotes} />
     </div>
   {/if}
 </Book>
@@ -255,6 +264,7 @@
     onmeasure={measureAgainst}
   />{/if}
 {#if made.includes('staves')}<StaveSheet {desk} {staves} bind:open={dialogs.staves.open} />{/if}
+{#if made.includes('notes')}<NoteSheet {desk} bind:open={dialogs.notes.open} />{/if}
 {#if made.includes('kept')}<KeptLineUps {desk} bind:open={dialogs.kept.open} />{/if}
 {#if made.includes('keys')}<Keys
     bind:open={dialogs.keys.open}

@@ -1,6 +1,15 @@
 <!-- What can be done with the whole desk. -->
 <script lang="ts">
-  import { Bookmark, ChartScatter, ListPlus, Map as MapIcon, Rows3, Target, Waves } from '@lucide/svelte';
+  import {
+    Bookmark,
+    ChartScatter,
+    ListPlus,
+    Map as MapIcon,
+    NotebookPen,
+    Rows3,
+    Target,
+    Waves,
+  } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
   import TakeAway from '$lib/places/compare/TakeAway.svelte';
   import { texts } from '$lib/words';
@@ -11,7 +20,7 @@
     root: HTMLElement | undefined;
     about: string;
     full: number;
-    onopen: (what: 'laps' | 'reference' | 'staves' | 'kept' | 'keys') => void;
+    onopen: (what: 'laps' | 'reference' | 'staves' | 'kept' | 'keys' | 'notes') => void;
     onadd: (key: string) => void;
   }
   let { desk, root, about, full, onopen, onadd }: Props = $props();
@@ -72,6 +81,15 @@
   <button type="button" class="may" onclick={() => onopen('staves')}
     ><Rows3 size={15} />{t.staves.change}</button
   >
+  <button
+    type="button"
+    class="may"
+    aria-label={t.notes.open}
+    title="{t.notes.open} (w)"
+    onclick={() => onopen('notes')}
+    ><NotebookPen size={15} />{#if desk.notes.length}<span class="figure">{desk.notes.length}</span
+      >{/if}</button
+  >
   <TakeAway {desk} {root} {about} {full} />
   <button type="button" class="may" aria-label={t.keys} title={t.keysTitle} onclick={() => onopen('keys')}
     ><kbd>?</kbd></button
@@ -82,7 +100,8 @@
   .desk-bar {
     margin-bottom: 4px;
   }
-  .desk-bar .may {
+  .desk-bar :global(.may) {
+    padding-inline: 0.45rem;
     max-width: 240px;
     overflow: hidden;
     text-overflow: ellipsis;

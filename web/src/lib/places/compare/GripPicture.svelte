@@ -163,7 +163,7 @@
 </div>
 <p class="legend muted">{t.envelope}</p>
 {#if asked.data}
-  <details>
+  <details data-apart>
     <summary>{texts.compare.pictures.table}</summary>
     <div class="numbers">
       <table>

@@ -127,7 +127,7 @@
 </script>
 
 <section class="ground" aria-label={t.open} bind:clientWidth={width}>
-  <div class="tool-bar">
+  <div class="tool-bar" data-apart>
     {#each ['lines', 'each'] as const as kind (kind)}
       <button type="button" class="may" aria-pressed={desk.map === kind} onclick={() => (desk.map = kind)}
         >{t.kinds[kind]}</button
@@ -207,6 +207,7 @@
         reference={desk.lineUp.reference}
         chosen={desk.chosen}
         points={points.data?.laps ?? []}
+        notes={desk.placed.map((note) => note.at_m ?? 0)}
         {range}
         driving={desk.upwards}
         {colouring}
@@ -255,7 +256,7 @@
     </p>
     {#if points.error}<Trouble error={points.error} again={() => void points.refetch()} />{/if}
     {#if points.data && corners.length}
-      <details>
+      <details data-apart>
         <summary>{t.table}</summary>
         <div class="numbers">
           <table>

@@ -49,6 +49,7 @@
     {full}
     part={desk.settled}
     cursor={desk.cursor}
+    notes={desk.placed.map((note) => note.at_m ?? 0)}
     width={316}
     height={248}
     label={t.map}

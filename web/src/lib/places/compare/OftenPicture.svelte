@@ -157,7 +157,7 @@
   {:else}<p class="muted" role="status">{texts.loading}</p>{/if}
 </div>
 {#if edges.length}
-  <details>
+  <details data-apart>
     <summary>{texts.compare.pictures.table}</summary>
     <div class="numbers">
       <table>

@@ -22,7 +22,7 @@
   });
 </script>
 
-<div class="tool-bar" role="group" aria-label={t.title}>
+<div class="tool-bar" data-apart role="group" aria-label={t.title}>
   <button
     type="button"
     class="tool"

@@ -52,6 +52,14 @@
       row.unit.label,
       cell.laps,
     );
+  /** Whether the time changes over the run, and laps that stand alone. */
+  const further = (one: SteadyPassage | undefined): string =>
+    [
+      one?.slope_clear ? t.trend(signed(one.slope_s, time, 3)) : '',
+      one?.apart.length ? t.apart(one.apart.join(', ')) : '',
+    ]
+      .filter(Boolean)
+      .join('; ');
   const judged = (one: SteadyPassage): string =>
     one.fast === null || one.steady === null
       ? ''
@@ -121,7 +129,12 @@
             <th scope="row">{t.rows[row.code] ?? row.label}{row.unit.label ? `, ${row.unit.label}` : ''}</th>
             {#each row.cells as cell, i (i)}
               {@const one = found.passages[i]}
-              <td class:chosen={desk.part?.passage === one?.name} title={cell ? says(row, cell) : undefined}>
+              <td
+                class:chosen={desk.part?.passage === one?.name}
+                title={cell
+                  ? [says(row, cell), row.code === TIME ? further(one) : ''].filter(Boolean).join('; ')
+                  : undefined}
+              >
                 {#if cell}
                   <span class="bar" aria-hidden="true"
                     ><span class="range" style:bottom="{cell.from}%" style:height="{cell.to - cell.from}%"
@@ -142,7 +155,7 @@
     </table>
   </div>
   <p class="legend muted">{t.legend}</p>
-  <details>
+  <details data-apart>
     <summary>{t.all}</summary>
     <div class="numbers">
       <table>

@@ -137,6 +137,19 @@ export function answersOf(desk: Desk, gone: () => void) {
     desk.doubt = doubt.data ?? null;
   });
 
+  // What people wrote about the circuit and these runs.
+  const notes = createQuery(() => ({
+    queryKey: keys.notes(desk.lineUp?.layout.id ?? 0, desk.lineUp?.version ?? 1, desk.runs, ''),
+    queryFn: ({ signal }) => {
+      const query = { layout: desk.lineUp?.layout.id, version: desk.lineUp?.version, runs: desk.runs };
+      return done(api.GET('/api/notes', { params: { query }, signal }));
+    },
+    enabled: desk.lineUp !== null,
+  }));
+  $effect(() => {
+    desk.notes = notes.data?.notes ?? [];
+  });
+
   // What drivers usually do: of the laps on show, once the stretch rests.
   const shown = $derived(
     desk.shown
