@@ -48,6 +48,17 @@ FRAMES = """async (what) => {
 }"""
 
 
+PLAYED = """async () => {
+  const times = [];
+  let last = performance.now();
+  for (let i = 0; i < 400; i++) {
+    const now = await new Promise(requestAnimationFrame);
+    times.push(now - last); last = now;
+  }
+  return times.slice(2);
+}"""
+
+
 SHARP = """async () => {
   const score = document.querySelector('.plain'), box = score.getBoundingClientRect();
   score.dispatchEvent(new WheelEvent('wheel', {clientX: box.left + box.width / 2, clientY: box.top + 50,
@@ -100,12 +111,20 @@ def server(database: Database, keys: list[str], counts: tuple[int, ...], times: 
     print(f"yardstick {yardstick():.1f} ms")
     for count in counts:
         desk, curves = lineup(client, keys[:count])
+        laps = curves.split("&")[0]
+        one = laps.split(",")[1]
         for name, path in (
             ("line-up", f"/api/desk?{desk}"),
             ("curves, 3 channels", f"/api/curves?{curves}&roles={','.join(FOUR.split(',')[1:])}"),
             ("curves, 9 channels", f"/api/curves?{curves}&roles={','.join(TEN.split(',')[1:])}"),
             ("card of a passage", f"/api/card?{curves}&passage=P4"),
             ("card of a stretch", f"/api/card?{curves}&from_m=1500&to_m=2100"),
+            ("driven lines", f"/api/driven?{laps}"),
+            ("points on them", f"/api/driven/points?{laps}"),
+            ("steady or not", f"/api/steady?laps={one}&{curves.split('&')[1]}"),
+            ("grip", f"/api/grip?{curves}&from_m=1500&to_m=2100"),
+            ("how often", f"/api/often?{laps}&role=speed"),
+            ("numbers as CSV", f"/api/desk/numbers?{desk}&roles={FOUR}"),
         ):
             first, median = warm(client, path, times)
             print(f"{count:2d} laps, {name:20s} {median:6.1f} ms warm on the server (first {first:6.1f})")
@@ -134,6 +153,12 @@ def browser(page: Page, keys: list[str], views: tuple[tuple[int, str], ...]) -> 
             )
             page.keyboard.press("u")
             page.keyboard.press("u")
+        page.keyboard.press("k")
+        page.wait_for_timeout(1500)
+        middle, high, most = np.percentile(page.evaluate(PLAYED), [50, 95, 99])
+        print(f"  playing with the map: median {middle:5.1f} ms, 95th percentile {high:5.1f}, 99th {most:5.1f}")
+        page.keyboard.press("k")
+        page.keyboard.press("l")
         soon = sharp(page)
         print(f"  another stretch from within: card after {within(page):.2f} s; sharp {soon:.0f} ms after a zoom")
         heap = page.context.new_cdp_session(page).send("Runtime.getHeapUsage")

@@ -30,7 +30,7 @@ def test_name_the_unsteady_place_of_a_driver(signed_in: Page, day: Day) -> None:
     rests(page, "picture", "steady")
     panel = page.get_by_role("region", name="Pictures")
     base, ines = day.runs[0], day.runs[day.of("Ines")]
-    core = steady_passages(ines, day.layout, reference=base, lap=base.traces[base.best_lap.number])
+    core = steady_passages(ines, day.layout, lap=base.traces[base.best_lap.number], reference=base)
     loose = max((one for one in core if one.time and one.steady is False), key=lambda one: one.time.value)
     strong = [one for one in core if one.fast and one.steady]
     said = panel.locator(".said")

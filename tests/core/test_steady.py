@@ -116,7 +116,7 @@ def test_a_slower_driver_is_slow_where_the_time_is_lost(day: Day) -> None:
     layout = day.layout
     lap = base.traces[base.best_lap.number]
     for index, run in enumerate(day.runs):
-        for position, one in enumerate(steady_passages(run, layout, reference=base, lap=lap)):
+        for position, one in enumerate(steady_passages(run, layout, lap=lap, reference=base)):
             if one.loss_s is None:
                 continue
             own = [run.passage_s[n][position] for n in one.numbers]

@@ -157,21 +157,21 @@ def _loss(side: Side, theirs: Side | None, lap_s: float | None) -> tuple[float |
     """Median loss in a passage, its standard deviation, and against what."""
     alone_here = theirs is None and lap_s is None
     against = "own best" if alone_here else "reference" if theirs and len(theirs.times) >= FEWEST else "reference lap"
-    base, base_u = np.nan, 0.0
+    level, level_u = np.nan, 0.0
     if against == "own best":
-        base = float(side.times.min()) if len(side.times) else np.nan
+        level = float(side.times.min()) if len(side.times) else np.nan
     elif against == "reference" and theirs is not None:
-        base, base_u = float(np.median(theirs.times)), median_doubt(theirs.times) or 0.0
+        level, level_u = float(np.median(theirs.times)), median_doubt(theirs.times) or 0.0
     elif lap_s is not None:
-        base = lap_s
-    if len(side.times) < FEWEST or not np.isfinite(base):
+        level = lap_s
+    if len(side.times) < FEWEST or not np.isfinite(level):
         return None, None, against
     # What the laps of a run have in common falls out against an own lap, not against another run's.
     shared = 0.0 if alone_here else common_error(side)
     others = 0.0 if theirs is None else common_error(theirs)
     own = median_doubt(side.times) or 0.0
-    doubt = float(np.sqrt(own**2 + base_u**2 + shared**2 + others**2))
-    return float(np.median(side.times)) - base, doubt, against
+    doubt = float(np.sqrt(own**2 + level_u**2 + shared**2 + others**2))
+    return float(np.median(side.times)) - level, doubt, against
 
 
 def _corner(run: AnalysedRun, numbers: Sequence[int], layout: Layout, name: str) -> SteadyCorner:

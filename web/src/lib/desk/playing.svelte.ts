@@ -42,6 +42,12 @@ export class Playing {
     return settled.from < settled.to ? [settled.from, settled.to] : [settled.from, length];
   });
 
+  /** Whether the stretch goes on behind the line, which no lap of its own tells. */
+  readonly cut = $derived.by<boolean>(() => {
+    const { settled } = this.desk;
+    return settled !== null && settled.from >= settled.to;
+  });
+
   private timeOf(key: string): Curve | undefined {
     return this.desk.curve(key, 'time');
   }

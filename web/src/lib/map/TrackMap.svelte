@@ -17,6 +17,8 @@
     full: number;
     part: Part | null;
     cursor: number | null;
+    /** a part that is to fill the map; null: all of it */
+    near?: Part | null;
     /** where notes are pinned, m from the start line */
     notes?: number[];
     width: number;
@@ -24,7 +26,19 @@
     label: string;
     onplace: (s: number) => void;
   }
-  let { layout, rate, full, part, cursor, notes = [], width, height, label, onplace }: Props = $props();
+  let {
+    layout,
+    rate,
+    full,
+    part,
+    cursor,
+    near = null,
+    notes = [],
+    width,
+    height,
+    label,
+    onplace,
+  }: Props = $props();
 
   const PAD = 26;
   const fit = $derived.by(() => {
@@ -32,11 +46,17 @@
     const [cos, sin] = [Math.cos(turn), Math.sin(turn)];
     const xs = layout.x.map((v, i) => v * cos - (layout.y[i] ?? 0) * sin);
     const ys = layout.x.map((v, i) => v * sin + (layout.y[i] ?? 0) * cos);
-    const west = Math.min(...xs);
-    const east = Math.max(...xs);
-    const south = Math.min(...ys);
-    const north = Math.max(...ys);
-    const scale = Math.min((width - 2 * PAD) / (east - west), (height - 2 * PAD) / (north - south));
+    const seen = layout.s.flatMap((s, i) => (!near || within(near, s) ? [i] : []));
+    // A part too short to hold two places shows all.
+    const shown = seen.length > 1 ? seen : [...layout.s.keys()];
+    const west = Math.min(...shown.map((i) => xs[i] ?? 0));
+    const east = Math.max(...shown.map((i) => xs[i] ?? 0));
+    const south = Math.min(...shown.map((i) => ys[i] ?? 0));
+    const north = Math.max(...shown.map((i) => ys[i] ?? 0));
+    const scale = Math.min(
+      (width - 2 * PAD) / Math.max(east - west, 1),
+      (height - 2 * PAD) / Math.max(north - south, 1),
+    );
     const left = (width - (east - west) * scale) / 2;
     const top = (height - (north - south) * scale) / 2;
     const x = xs.map((v) => left + (v - west) * scale);

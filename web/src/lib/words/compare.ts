@@ -291,6 +291,7 @@ export const compareTexts = {
     loop: 'Again and again',
     follow: 'The map goes along with the chosen lap',
     end: 'End playing',
+    cut: 'Up to the start line: what lies behind it belongs to the next lap.',
     now: 'Where each lap is now',
   },
   notes: {

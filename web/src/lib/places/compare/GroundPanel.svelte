@@ -188,6 +188,7 @@
             rate={desk.curve(lap.key, LOSS)}
             {full}
             part={desk.settled}
+            near={desk.settled}
             cursor={desk.cursor}
             width={SMALL[0]}
             height={SMALL[1]}

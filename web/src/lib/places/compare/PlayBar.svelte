@@ -60,6 +60,7 @@
     aria-pressed={playing.follow}
     onclick={() => (playing.follow = !playing.follow)}><Crosshair size={14} /></button
   >
+  {#if playing.cut}<span class="muted cut">{t.cut}</span>{/if}
   {#if playing.clock !== null}
     <span class="figure clock">{playing.clock.toFixed(1)} s</span>
     <button type="button" class="tool" aria-label={t.end} title={t.end} onclick={() => playing.stop()}
@@ -72,6 +73,9 @@
   .tool-bar {
     margin-top: 4px;
     gap: 2px 4px;
+  }
+  .cut {
+    font-size: 12px;
   }
   .clock {
     min-width: 6ch;
