@@ -8,14 +8,17 @@ from pathlib import Path
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from lauftakt.core.circuit.ground import on_ground
 from lauftakt.demo.endurance import CAR, SHEET, STINTS, write_endurance
 from lauftakt.demo.school import DAY, TEAM, write_day
 from lauftakt.store.accounts import add_account, add_team, set_password, verify
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import Account, Car, LapRow, Run, StintWord, Team
+from lauftakt.store.layouts import load_layout
+from lauftakt.store.models import Account, Car, Driver, LapRow, Note, Run, StintWord, Team
 from lauftakt.store.runs import named
 
 EMAIL = "coach@ellerholm.example"
+SCHOOL_TYRES = "road, set 2"
 PASSWORD = "ellerholm"  # noqa: S105 (printed at every start of the demo)
 
 HandInFile = Callable[[Database, int, Path], None]
@@ -58,6 +61,8 @@ def load_demo_team(database: Database, hand_in: HandInFile, say: Callable[[str],
             hand_in(database, team_id, path)
     with database.begin() as session:
         say_what_was_tried(session, team_id)
+        say_on_which_tyres(session, team_id)
+        write_notes(session, team_id)
 
 
 def endow(session: Session, team_id: int) -> None:
@@ -65,6 +70,37 @@ def endow(session: Session, team_id: int) -> None:
     car = named(session, Car, team_id, CAR.name)
     if car.sheet is None:
         car.sheet = SHEET
+
+
+def say_on_which_tyres(session: Session, team_id: int) -> None:
+    """The school's cars go on other tyres than the endurance car, so that two days can be held against each other."""
+    of_day = select(Driver.id).where(Driver.team_id == team_id, Driver.name.in_([one.driver.name for one in DAY]))
+    for run in session.scalars(select(Run).where(Run.team_id == team_id, Run.driver_id.in_(of_day))):
+        if run.tyres is None:
+            run.tyres = SCHOOL_TYRES
+
+
+def write_notes(session: Session, team_id: int) -> None:
+    """What the coach wrote down of the day: a place on the ground, a driver, a set of tyres."""
+    account = session.scalar(select(Account).where(Account.team_id == team_id, Account.email == EMAIL))
+    run = session.scalar(
+        select(Run).join(Driver).where(Run.team_id == team_id, Driver.name == "Jonas").order_by(Run.id).limit(1)
+    )
+    there = session.scalar(select(func.count()).select_from(Note).where(Note.team_id == team_id)) or 0
+    if account is None or run is None or run.analysis is None or there:
+        return
+    layout = load_layout(session, run.analysis.layout_version_id, None)
+    hairpin = next((corner for corner in layout.corners if corner.name == "T5"), layout.corners[0])
+    latitude, longitude = on_ground(layout, min(hairpin.exit_m + 25.0, layout.length))
+    whose = {"team_id": team_id, "account_id": account.id, "author": account.name, "written_at": now()}
+    circuit_id = run.layout.circuit_id
+    session.add_all([
+        Note(pin="place", text="A bump where the throttle goes down: the quick ones are on it beside the bump.",
+             circuit_id=circuit_id, latitude=latitude, longitude=longitude, shared=True, **whose),
+        Note(pin="driver", text="Quick where it is steady. First the same brake point ten times, then a later one.",
+             driver_id=run.driver_id, **whose),
+        Note(pin="tyres", text="Warm after two laps, the first one says little.", tyres=SCHOOL_TYRES, **whose),
+    ])  # fmt: skip
 
 
 def say_what_was_tried(session: Session, team_id: int) -> None:
