@@ -6,11 +6,11 @@ from apiflask import APIBlueprint
 from flask import Response
 
 from lauftakt.core.registry import LOGGED
-from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.compare import asking, card, curves, depth, driven, lineup, numbers, pictures
-from lauftakt.web.compare.addresses import curve_address, curve_addresses, desk_address, desk_addresses
+from lauftakt.web.compare.addresses import desk_address, desk_addresses
+from lauftakt.web.compare.named import JUDGED, TIMED, beside, named
 from lauftakt.web.policy import Viewer
 
 blueprint = APIBlueprint("compare", __name__, tag="Compare")
@@ -65,12 +65,10 @@ def get_curves(viewer: Viewer, query_data: schemas.CurvesQuery) -> Response:
     was logged or follows from what was, in SI units; a channel that stands for no role is asked for by ``~`` and its
     name, and comes in the logger's unit.
     """
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     wanted = curves.roles_of(query_data.roles)
-    with database().begin() as session:
-        asked = ["time_draws", *curves.stored_roles(wanted)]
-        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], asked)
-    return _arrow(curves.of_laps(entries, keys[:-1], keys[-1], wanted))
+    with beside(viewer, query_data, [*TIMED, *curves.stored_roles(wanted)]) as (_, entries, laps, reference):
+        found = curves.of_laps(entries, laps, reference, wanted)
+    return _arrow(found)
 
 
 @blueprint.get("/bands")
@@ -84,12 +82,10 @@ def get_bands(viewer: Viewer, query_data: schemas.BandsQuery) -> Response:
     Columns: ``s`` (m); for each such driver (by id) and role ``ID|ROLE|low``, ``ID|ROLE|middle`` (the median) and
     ``ID|ROLE|high``, in SI units. Further roles are ``delta`` (s, 0 at ``from_m``), ``loss_rate`` and ``offset_gap``.
     """
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
     wanted = curves.roles_of(query_data.roles, differences=True)
-    with database().begin() as session:
-        asked = ["time_draws", *curves.stored_roles(wanted)]
-        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], asked)
-    return _arrow(curves.bands(entries, keys[:-1], keys[-1], wanted, query_data.from_m))
+    with beside(viewer, query_data, [*TIMED, *curves.stored_roles(wanted)]) as (_, entries, laps, reference):
+        found = curves.bands(entries, laps, reference, wanted, query_data.from_m)
+    return _arrow(found)
 
 
 @blueprint.get("/driven")
@@ -103,10 +99,9 @@ def get_driven(viewer: Viewer, query_data: schemas.DrivenQuery) -> Response:
     Columns: ``s`` (m); ``centre|x`` and ``centre|y``; ``left|x`` … ``right|y`` where the limits are known; for each lap
     whose line is known ``LAP|x`` and ``LAP|y``.
     """
-    laps = curve_addresses(query_data.laps)
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws"])
-    return _arrow(driven.lines(entries, keys))
+    with named(viewer, query_data.laps, TIMED) as (_, entries, laps):
+        found = driven.lines(entries, laps)
+    return _arrow(found)
 
 
 @blueprint.get("/driven/points")
@@ -116,10 +111,8 @@ def get_driven(viewer: Viewer, query_data: schemas.DrivenQuery) -> Response:
 def get_points(viewer: Viewer, query_data: schemas.DrivenQuery) -> Any:
     """Where laps brake, turn in, are slowest and pick up the throttle, corner by corner, and how far across they are
     there. It never changes."""
-    laps = curve_addresses(query_data.laps)
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws", *JUDGED_BY])
-        found = driven.points(session, entries, keys)
+    with named(viewer, query_data.laps, JUDGED) as (session, entries, laps):
+        found = driven.points(session, entries, laps)
     return found, 200, {"Cache-Control": FOR_EVER}
 
 
@@ -130,12 +123,8 @@ def get_points(viewer: Viewer, query_data: schemas.DrivenQuery) -> Any:
 def get_steady(viewer: Viewer, query_data: schemas.SteadyQuery) -> schemas.SteadyOut:
     """Where the driver of a lap is steady and where fast: the spread of the time and of every figure over the laps of
     that run that count, passage by passage."""
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
-    if len(laps) > 1:
-        raise Problem(422, "invalid", "Name one lap.")
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
-        return pictures.steady(session, entries, keys[0], keys[1])
+    with beside(viewer, query_data, JUDGED, one=True) as (session, entries, laps, reference):
+        return pictures.steady(session, entries, laps[0], reference)
 
 
 @blueprint.get("/grip")
@@ -144,10 +133,8 @@ def get_steady(viewer: Viewer, query_data: schemas.SteadyQuery) -> schemas.Stead
 @blueprint.output(schemas.GripOut)
 def get_grip(viewer: Viewer, query_data: schemas.GripQuery) -> schemas.GripOut:
     """How hard cars were accelerated in every direction and in every corner, and how much of it laps use."""
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws", *JUDGED_BY])
-        return pictures.grip(session, entries, keys[:-1], keys[-1], query_data)
+    with beside(viewer, query_data, JUDGED) as (session, entries, laps, reference):
+        return pictures.grip(session, entries, laps, reference, query_data)
 
 
 @blueprint.get("/often")
@@ -156,14 +143,11 @@ def get_grip(viewer: Viewer, query_data: schemas.GripQuery) -> schemas.GripOut:
 @blueprint.output(schemas.OftenOut)
 def get_often(viewer: Viewer, query_data: schemas.OftenQuery) -> schemas.OftenOut:
     """How much of their time laps spend at which values of a channel."""
-    laps = curve_addresses(query_data.laps)
     wanted = curves.roles_of(query_data.role, differences=True)
     if len(wanted) != 1:
         raise Problem(422, "invalid", "There is no such channel. Choose one that is on the desk.")
-    with database().begin() as session:
-        asked = ["time_draws", *curves.stored_roles(wanted)]
-        entries, keys = lineup.entries_of_curves(session, viewer, laps, asked)
-        return pictures.often(entries, keys, wanted[0], query_data)
+    with named(viewer, query_data.laps, [*TIMED, *curves.stored_roles(wanted)]) as (_, entries, laps):
+        return pictures.often(entries, laps, wanted[0], query_data)
 
 
 @blueprint.get("/samples")
@@ -172,13 +156,11 @@ def get_often(viewer: Viewer, query_data: schemas.OftenQuery) -> schemas.OftenOu
 @blueprint.output(schemas.SamplesOut)
 def get_samples(viewer: Viewer, query_data: schemas.SamplesQuery) -> Any:
     """What the loggers wrote in a short piece of the circuit, each sample at the place where the lap was then."""
-    laps = curve_addresses(query_data.laps)
     if query_data.to_m - query_data.from_m > curves.LONGEST_SAMPLED_M:
         raise Problem(422, "too-long", f"Samples are told of {curves.LONGEST_SAMPLED_M:g} m at most.")
     wanted = [role for role in curves.roles_of(query_data.roles) if role in LOGGED or role == "speed"]
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws"])
-        found = curves.samples(session, entries, keys, wanted, query_data.from_m, query_data.to_m)
+    with named(viewer, query_data.laps, TIMED) as (session, entries, laps):
+        found = curves.samples(session, entries, laps, wanted, query_data.from_m, query_data.to_m)
     return found, 200, {"Cache-Control": "private, no-cache"}
 
 
@@ -195,10 +177,8 @@ def _arrow(stream: bytes) -> Response:
 def get_doubt(viewer: Viewer, query_data: schemas.DoubtQuery) -> Any:
     """How far the line-up's deltas can be trusted, every 20 m, where they start with 0 at a place. Never changes, like
     the curves."""
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, [*laps, reference], ["time_draws"])
-        found = lineup.doubt(entries, keys[:-1], keys[-1], query_data.from_m)
+    with beside(viewer, query_data, TIMED) as (_, entries, laps, reference):
+        found = lineup.doubt(entries, laps, reference, query_data.from_m)
     return found, 200, {"Cache-Control": FOR_EVER}
 
 
@@ -208,10 +188,8 @@ def get_doubt(viewer: Viewer, query_data: schemas.DoubtQuery) -> Any:
 @blueprint.output(schemas.HeldUpOut)
 def get_held_up(viewer: Viewer, query_data: schemas.HeldUpQuery) -> schemas.HeldUpOut:
     """Where another car was probably in the way of laps, as it is judged now."""
-    with database().begin() as session:
-        laps = curve_addresses(query_data.laps)
-        entries, keys = lineup.entries_of_curves(session, viewer, laps, ["time_draws", *JUDGED_BY])
-        return lineup.held_up(session, entries, keys)
+    with named(viewer, query_data.laps, JUDGED) as (session, entries, laps):
+        return lineup.held_up(session, entries, laps)
 
 
 @blueprint.get("/card")
@@ -220,11 +198,8 @@ def get_held_up(viewer: Viewer, query_data: schemas.HeldUpQuery) -> schemas.Held
 @blueprint.output(schemas.CardOut)
 def get_card(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.CardOut:
     """Figures of the line-up's laps in a passage (by name) or in a stretch (``from_m`` to ``to_m``)."""
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
-    with database().begin() as session:
-        asked = [*laps, reference]
-        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
-        return card.answer(session, entries, keys[:-1], keys[-1], query_data)
+    with beside(viewer, query_data, JUDGED) as (session, entries, laps, reference):
+        return card.answer(session, entries, laps, reference, query_data)
 
 
 @blueprint.get("/card/figures")
@@ -233,11 +208,8 @@ def get_card(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.CardOut:
 @blueprint.output(schemas.PartFiguresOut)
 def get_figures(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.PartFiguresOut:
     """Every figure of the line-up's laps in a part, and of all laps of their runs."""
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
-    with database().begin() as session:
-        asked = [*laps, reference]
-        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
-        return depth.figures_of_part(session, entries, keys[:-1], keys[-1], query_data)
+    with beside(viewer, query_data, JUDGED) as (session, entries, laps, reference):
+        return depth.figures_of_part(session, entries, laps, reference, query_data)
 
 
 @blueprint.get("/beside")
@@ -246,10 +218,8 @@ def get_figures(viewer: Viewer, query_data: schemas.CardQuery) -> schemas.PartFi
 @blueprint.output(schemas.BesideOut)
 def get_beside(viewer: Viewer, query_data: schemas.BesideQuery) -> schemas.BesideOut:
     """One lap beside another in all passages or sectors."""
-    asked = [curve_address(query_data.laps), curve_address(query_data.reference)]
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
-        return depth.beside(session, entries, keys[0], keys[1], query_data.by)
+    with beside(viewer, query_data, JUDGED, one=True) as (session, entries, laps, reference):
+        return depth.beside(session, entries, laps[0], reference, query_data.by)
 
 
 @blueprint.get("/stretches")
@@ -258,10 +228,8 @@ def get_beside(viewer: Viewer, query_data: schemas.BesideQuery) -> schemas.Besid
 @blueprint.output(schemas.StretchesOut)
 def get_stretches(viewer: Viewer, query_data: schemas.StretchesQuery) -> Any:
     """Where a lap loses to another, or gains, the largest first. Never changes, like the curves."""
-    asked = [curve_address(query_data.laps), curve_address(query_data.reference)]
-    with database().begin() as session:
-        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws"])
-        found = depth.stretches(entries, keys[0], keys[1])
+    with beside(viewer, query_data, TIMED, one=True) as (_, entries, laps, reference):
+        found = depth.stretches(entries, laps[0], reference)
     return found, 200, {"Cache-Control": FOR_EVER}
 
 
@@ -271,10 +239,5 @@ def get_stretches(viewer: Viewer, query_data: schemas.StretchesQuery) -> Any:
 @blueprint.output(schemas.WithoutOut)
 def get_without(viewer: Viewer, query_data: schemas.WithoutQuery) -> schemas.WithoutOut:
     """One lap of a card driven again without one cause of its loss there: its speed along the part."""
-    laps, reference = curve_addresses(query_data.laps), curve_address(query_data.reference)
-    if len(laps) > 1:
-        raise Problem(422, "invalid", "Name one lap.")
-    with database().begin() as session:
-        asked = [*laps, reference]
-        entries, keys = lineup.entries_of_curves(session, viewer, asked, ["time_draws", *JUDGED_BY])
-        return card.without(session, entries, keys[0], keys[1], query_data)
+    with beside(viewer, query_data, JUDGED, one=True) as (session, entries, laps, reference):
+        return card.without(session, entries, laps[0], reference, query_data)

@@ -3,7 +3,7 @@
   import type { Curve } from '$lib/desk/curves';
   import Canvas from '$lib/draw/Canvas.svelte';
   import { mode } from '$lib/draw/mode.svelte';
-  import { ticks } from '$lib/draw/trace';
+  import { marksOf } from '$lib/draw/trace';
   import { planeOf, type Cloud, type Outline } from '$lib/draw/plane';
   import type { Unit } from '$lib/quantities/units';
 
@@ -38,17 +38,6 @@
   const y = (value: number): number => PAD.top + plane.y(value);
   const ordered = $derived([...clouds].sort((a, b) => a.rank - b.rank));
 
-  function marks(
-    [low, high]: [number, number],
-    unit: Unit,
-    count: number,
-  ): { text: string; value: number }[] {
-    return ticks(low * unit.factor + unit.offset, high * unit.factor + unit.offset, count).map((tick) => ({
-      text: String(Number(tick.toFixed(6))).replace('-', '−'),
-      value: (tick - unit.offset) / unit.factor,
-    }));
-  }
-
   function drawAxes(ctx: CanvasRenderingContext2D): void {
     const { inks } = mode;
     ctx.font = '10px "Martian Mono Variable"';
@@ -58,7 +47,7 @@
     ctx.beginPath();
     ctx.textAlign = 'center';
     ctx.textBaseline = 'alphabetic';
-    for (const mark of marks(plane.rangeX, units[0], Math.max(2, Math.floor(width / 60)))) {
+    for (const mark of marksOf(plane.rangeX, units[0], Math.max(2, Math.floor(width / 60)))) {
       const at = Math.round(x(mark.value)) + 0.5;
       ctx.moveTo(at, PAD.top);
       ctx.lineTo(at, height - PAD.bottom);
@@ -66,7 +55,7 @@
     }
     ctx.textAlign = 'right';
     ctx.textBaseline = 'middle';
-    for (const mark of marks(plane.rangeY, units[1], Math.max(2, Math.floor(height / 44)))) {
+    for (const mark of marksOf(plane.rangeY, units[1], Math.max(2, Math.floor(height / 44)))) {
       const at = Math.round(y(mark.value)) + 0.5;
       ctx.moveTo(PAD.left, at);
       ctx.lineTo(width - PAD.right, at);

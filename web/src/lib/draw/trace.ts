@@ -1,5 +1,6 @@
 // Traces a curve into a canvas path so that peaks survive: at most four points a pixel.
 import type { Scale } from './scale';
+import type { Unit } from '$lib/quantities/units';
 
 /**
  * Adds a polyline of a curve on a grid of whole steps to a path.
@@ -69,4 +70,18 @@ export function ticks(low: number, high: number, count: number): number[] {
   for (let v = Math.ceil(low / step - 1e-9) * step; v <= high + step * 1e-6; v += step)
     found.push(Math.abs(v) < step * 1e-6 ? 0 : v);
   return found;
+}
+
+/** Marks of an axis: what is written, in the unit that is read, and the value in SI where it stands. */
+export function marksOf(
+  [low, high]: [number, number],
+  unit: Unit,
+  count: number,
+): { text: string; value: number }[] {
+  return ticks(low * unit.factor + unit.offset, high * unit.factor + unit.offset, Math.max(1, count)).map(
+    (tick) => ({
+      text: String(Number(tick.toFixed(6))).replace('-', '−'),
+      value: (tick - unit.offset) / unit.factor,
+    }),
+  );
 }

@@ -5,7 +5,7 @@
   import Canvas from '$lib/draw/Canvas.svelte';
   import { mode } from '$lib/draw/mode.svelte';
   import { rangeOf } from '$lib/draw/range';
-  import { ticks, trace } from '$lib/draw/trace';
+  import { marksOf, trace } from '$lib/draw/trace';
 
   import type { Scale } from '$lib/draw/scale';
 
@@ -68,16 +68,7 @@
     return h - room - ((value - low) / (high - low)) * (h - 2 * room);
   };
   /** Places of the axis marks: what is written, and the height in pixels. */
-  const marks = $derived(
-    ticks(
-      range[0] * unit.factor + unit.offset,
-      range[1] * unit.factor + unit.offset,
-      Math.max(1, Math.floor(height / 23)),
-    ).map((tick) => ({
-      text: String(Number(tick.toFixed(6))).replace('-', '−'),
-      value: (tick - unit.offset) / unit.factor,
-    })),
-  );
+  const marks = $derived(marksOf(range, unit, Math.floor(height / 23)));
 
   function drawAxis(ctx: CanvasRenderingContext2D, w: number, h: number): void {
     ctx.font = '10px "Martian Mono Variable"';

@@ -60,7 +60,7 @@
       />
       <button
         type="button"
-        class="bin"
+        class="tool"
         aria-label="{t.remove}: {mark.name}"
         title={t.remove}
         onclick={() => ongone(mark)}><Trash2 size={14} /></button
@@ -119,19 +119,6 @@
     min-height: 28px;
     padding: 0 8px;
     font-size: 12px;
-  }
-  .bin {
-    width: 26px;
-    height: 28px;
-    display: grid;
-    place-items: center;
-    border-radius: 4px;
-    color: var(--muted);
-    cursor: pointer;
-  }
-  .bin:hover {
-    color: var(--ink);
-    background: var(--strip);
   }
   .help {
     font-size: 12px;

@@ -90,7 +90,7 @@
         />
         <button
           type="button"
-          class="bin"
+          class="tool"
           aria-label="{t.remove}: {row.name || t.sector(k + 2)}"
           title={t.remove}
           onclick={() => drafting.change(without(draft, `split:${row.i}`))}><Trash2 size={14} /></button
@@ -158,19 +158,6 @@
     padding: 2px 6px;
     font-size: 13px;
     width: 100%;
-  }
-  .bin {
-    width: 28px;
-    height: 28px;
-    display: grid;
-    place-items: center;
-    border-radius: 4px;
-    color: var(--muted);
-    cursor: pointer;
-  }
-  .bin:hover {
-    color: var(--ink);
-    background: var(--strip);
   }
   .add {
     margin-top: 8px;

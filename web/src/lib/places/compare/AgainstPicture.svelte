@@ -9,6 +9,7 @@
   import Plane from '$lib/draw/Plane.svelte';
   import { channelsOf } from '$lib/places/compare/channels';
   import { cloudsOf, insideOf } from '$lib/places/compare/clouds.svelte';
+  import Behind from '$lib/parts/Behind.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { registry } from '$lib/quantities/registry.svelte';
   import { figure } from '$lib/quantities/units';
@@ -98,47 +99,41 @@
   {:else if !drawn.query.error}<p class="muted" role="status">{texts.loading}</p>{/if}
 </div>
 {#if drawn.s && desk.cursor !== null}
-  <details data-apart>
-    <summary>{t.table}</summary>
-    <div class="numbers">
-      <table>
-        <thead>
-          <tr
-            ><th scope="col">{texts.compare.depth.lap}</th><th scope="col" class="num">{said(over)}</th><th
-              scope="col"
-              class="num">{said(of)}</th
-            ></tr
-          >
-        </thead>
-        <tbody>
-          {#each desk.shown as lap (lap.key)}
-            {@const cloud = drawn.clouds.find((one) => one.key === lap.key)}
-            {#if cloud}
-              <tr class:chosen={lap.key === desk.chosen}>
-                <th
-                  scope="row"
-                  style:color={lap.key === desk.lineUp?.reference ? 'var(--muted)' : nameInk(lap, mode.dark)}
-                  >{called(lap).name} {called(lap).nth}</th
-                >
-                <td class="num figure">{figure(valueAt(drawn.s, cloud.xs, desk.cursor), units[0])}</td>
-                <td class="num figure">{figure(valueAt(drawn.s, cloud.ys, desk.cursor), units[1])}</td>
-              </tr>
-            {/if}
-          {/each}
-        </tbody>
-      </table>
-    </div>
-  </details>
+  <Behind label={t.table}>
+    {#snippet head()}
+      <tr
+        ><th scope="col">{texts.compare.depth.lap}</th><th scope="col" class="num">{said(over)}</th><th
+          scope="col"
+          class="num">{said(of)}</th
+        ></tr
+      >
+    {/snippet}
+    {#snippet rows()}
+      {#each desk.shown as lap (lap.key)}
+        {@const cloud = drawn.clouds.find((one) => one.key === lap.key)}
+        {#if cloud}
+          <tr class:chosen={lap.key === desk.chosen}>
+            <th
+              scope="row"
+              style:color={lap.key === desk.lineUp?.reference ? 'var(--muted)' : nameInk(lap, mode.dark)}
+              >{called(lap).name} {called(lap).nth}</th
+            >
+            <td class="num figure"
+              >{figure(valueAt(drawn.s ?? new Float64Array(), cloud.xs, desk.cursor ?? 0), units[0])}</td
+            >
+            <td class="num figure"
+              >{figure(valueAt(drawn.s ?? new Float64Array(), cloud.ys, desk.cursor ?? 0), units[1])}</td
+            >
+          </tr>
+        {/if}
+      {/each}
+    {/snippet}
+  </Behind>
 {/if}
 
 <style>
   .under {
     margin-top: 4px;
     font-size: 12.5px;
-  }
-  summary {
-    font-size: 12.5px;
-    min-height: 24px;
-    cursor: pointer;
   }
 </style>

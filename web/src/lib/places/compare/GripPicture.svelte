@@ -11,6 +11,7 @@
   import Plane from '$lib/draw/Plane.svelte';
   import type { Outline } from '$lib/draw/plane';
   import { cloudsOf, insideOf } from '$lib/places/compare/clouds.svelte';
+  import Behind from '$lib/parts/Behind.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { inWords } from '$lib/desk/differences';
   import { figure, unitOf } from '$lib/quantities/units';
@@ -163,40 +164,35 @@
 </div>
 <p class="legend muted">{t.envelope}</p>
 {#if asked.data}
-  <details data-apart>
-    <summary>{texts.compare.pictures.table}</summary>
-    <div class="numbers">
-      <table>
-        <thead>
-          <tr>
-            <th scope="col">{t.direction}</th>
-            {#each first as lap (lap.key)}<th scope="col" class="num"
-                >{called(lap).name}, {t.reached}, {g.label}</th
-              >{/each}
-          </tr>
-        </thead>
-        <tbody>
-          {#each asked.data.runs[0]?.envelope.direction ?? [] as angle, i (i)}
-            <tr>
-              <th scope="row"
-                ><span class="figure">{Math.round((angle * 180) / Math.PI)}°</span>
-                {t.directions[named(i)]}</th
-              >
-              {#each first as lap (lap.key)}
-                {@const level = runOf(lap)?.envelope.level[i] ?? null}
-                {@const doubt = runOf(lap)?.envelope.level_u[i] ?? null}
-                <td class="num figure"
-                  >{level === null ? '' : figure(level, g)}{doubt === null
-                    ? ''
-                    : ` ± ${figure(2 * doubt, g)}`}</td
-                >
-              {/each}
-            </tr>
+  <Behind label={texts.compare.pictures.table}>
+    {#snippet head()}
+      <tr>
+        <th scope="col">{t.direction}</th>
+        {#each first as lap (lap.key)}<th scope="col" class="num"
+            >{called(lap).name}, {t.reached}, {g.label}</th
+          >{/each}
+      </tr>
+    {/snippet}
+    {#snippet rows()}
+      {#each asked.data.runs[0]?.envelope.direction ?? [] as angle, i (i)}
+        <tr>
+          <th scope="row"
+            ><span class="figure">{Math.round((angle * 180) / Math.PI)}°</span>
+            {t.directions[named(i)]}</th
+          >
+          {#each first as lap (lap.key)}
+            {@const level = runOf(lap)?.envelope.level[i] ?? null}
+            {@const doubt = runOf(lap)?.envelope.level_u[i] ?? null}
+            <td class="num figure"
+              >{level === null ? '' : figure(level, g)}{doubt === null
+                ? ''
+                : ` ± ${figure(2 * doubt, g)}`}</td
+            >
           {/each}
-        </tbody>
-      </table>
-    </div>
-  </details>
+        </tr>
+      {/each}
+    {/snippet}
+  </Behind>
 {/if}
 
 <style>
@@ -280,10 +276,5 @@
   }
   .legend {
     font-size: 12px;
-  }
-  summary {
-    font-size: 12.5px;
-    min-height: 24px;
-    cursor: pointer;
   }
 </style>

@@ -17,6 +17,7 @@
   import { KINDS } from '$lib/map/points';
   import PointSign from '$lib/map/PointSign.svelte';
   import TrackMap from '$lib/map/TrackMap.svelte';
+  import Behind from '$lib/parts/Behind.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { registry } from '$lib/quantities/registry.svelte';
   import { figure, signed, unitOf } from '$lib/quantities/units';
@@ -138,7 +139,7 @@
         class="select"
         aria-label={t.coloured}
         title={t.coloured}
-        value={desk.coloured ?? ''}
+        value={colouring ? desk.coloured : ''}
         onchange={(event) => (desk.coloured = event.currentTarget.value || null)}
       >
         <option value="">{t.drivers}</option>
@@ -257,52 +258,45 @@
     </p>
     {#if points.error}<Trouble error={points.error} again={() => void points.refetch()} />{/if}
     {#if points.data && corners.length}
-      <details data-apart>
-        <summary>{t.table}</summary>
-        <div class="numbers">
-          <table>
-            <thead>
-              <tr>
-                <th scope="col">{texts.compare.depth.lap}</th>
-                <th scope="col"></th>
-                {#each KINDS as kind (kind)}<th scope="col" class="num">{t.points[kind]}, {distance.label}</th
-                  >{/each}
-                {#each OFFSETS as offset (offset)}<th scope="col" class="num" title={t.across}
-                    >{t.offsets[offset]}, {widthUnit.label}</th
-                  >{/each}
-              </tr>
-            </thead>
-            <tbody>
-              {#each corners as corner (corner.name)}
-                {#each desk.shown as lap (lap.key)}
-                  {@const row = points.data.laps
-                    .find((one) => one.lap === lap.curves)
-                    ?.corners.find((one) => one.corner === corner.name)}
-                  {#if row}
-                    <tr class:chosen={lap.key === desk.chosen}>
-                      <th
-                        scope="row"
-                        style:color={lap.key === desk.lineUp.reference
-                          ? 'var(--muted)'
-                          : nameInk(lap, mode.dark)}>{called(lap).name} {called(lap).nth}</th
-                      >
-                      <td>{corner.name}</td>
-                      {#each KINDS as kind (kind)}
-                        <td class="num figure">{row[kind] === null ? '–' : figure(row[kind], distance)}</td>
-                      {/each}
-                      {#each OFFSETS as offset (offset)}
-                        <td class="num figure"
-                          >{row[offset] === null ? '–' : signed(row[offset], widthUnit)}</td
-                        >
-                      {/each}
-                    </tr>
-                  {/if}
-                {/each}
-              {/each}
-            </tbody>
-          </table>
-        </div>
-      </details>
+      <Behind label={t.table}>
+        {#snippet head()}
+          <tr>
+            <th scope="col">{texts.compare.depth.lap}</th>
+            <th scope="col"></th>
+            {#each KINDS as kind (kind)}<th scope="col" class="num">{t.points[kind]}, {distance.label}</th
+              >{/each}
+            {#each OFFSETS as offset (offset)}<th scope="col" class="num" title={t.across}
+                >{t.offsets[offset]}, {widthUnit.label}</th
+              >{/each}
+          </tr>
+        {/snippet}
+        {#snippet rows()}
+          {#each corners as corner (corner.name)}
+            {#each desk.shown as lap (lap.key)}
+              {@const row = points.data.laps
+                .find((one) => one.lap === lap.curves)
+                ?.corners.find((one) => one.corner === corner.name)}
+              {#if row}
+                <tr class:chosen={lap.key === desk.chosen}>
+                  <th
+                    scope="row"
+                    style:color={lap.key === desk.lineUp?.reference
+                      ? 'var(--muted)'
+                      : nameInk(lap, mode.dark)}>{called(lap).name} {called(lap).nth}</th
+                  >
+                  <td>{corner.name}</td>
+                  {#each KINDS as kind (kind)}
+                    <td class="num figure">{row[kind] === null ? '–' : figure(row[kind], distance)}</td>
+                  {/each}
+                  {#each OFFSETS as offset (offset)}
+                    <td class="num figure">{row[offset] === null ? '–' : signed(row[offset], widthUnit)}</td>
+                  {/each}
+                </tr>
+              {/if}
+            {/each}
+          {/each}
+        {/snippet}
+      </Behind>
     {/if}
   {:else if !driven.error}
     <p class="muted" style:height="{HEIGHT}px" role="status">{texts.loading}</p>
@@ -398,10 +392,5 @@
     width: 84px;
     height: 7px;
     background: linear-gradient(to right, var(--sequence-low), var(--sequence-high));
-  }
-  summary {
-    font-size: 12.5px;
-    min-height: 24px;
-    cursor: pointer;
   }
 </style>

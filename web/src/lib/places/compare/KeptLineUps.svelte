@@ -8,6 +8,7 @@
   import type { Desk } from '$lib/desk/desk.svelte';
   import { writePlace } from '$lib/desk/place';
   import { note, noteUndo } from '$lib/parts/notes.svelte';
+  import { Doing } from '$lib/parts/doing.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { day } from '$lib/quantities/dates.svelte';
@@ -29,25 +30,16 @@
   let name = $state('');
   let naming = $state<number | null>(null);
   let other = $state('');
-  let trouble = $state<unknown>(null);
 
   const here = (): string => writePlace({ ...desk.place(), version: null });
   const again = (): Promise<void> => client.invalidateQueries({ queryKey: keys.lineUps(event) });
   const of = (row: KeptLineUp) => ({ path: { line_up_id: row.id } });
 
-  async function doing(what: () => Promise<void>): Promise<void> {
-    trouble = null;
-    try {
-      await what();
-      await again();
-    } catch (error) {
-      trouble = error;
-    }
-  }
+  const doing = new Doing(again);
 
   const keep = (submitted: Event): Promise<void> => {
     submitted.preventDefault();
-    return doing(async () => {
+    return doing.do(async () => {
       const body = { event, name, address: here() };
       const row = await done(api.POST('/api/line-ups', { body }));
       note(t.kept(row.name));
@@ -57,14 +49,14 @@
 
   const rename = (submitted: Event, row: KeptLineUp): Promise<void> => {
     submitted.preventDefault();
-    return doing(async () => {
+    return doing.do(async () => {
       await done(api.PATCH('/api/line-ups/{line_up_id}', { params: of(row), body: { name: other } }));
       naming = null;
     });
   };
 
   const replace = (row: KeptLineUp): Promise<void> =>
-    doing(async () => {
+    doing.do(async () => {
       await done(api.PATCH('/api/line-ups/{line_up_id}', { params: of(row), body: { address: here() } }));
       open = false;
       noteUndo(t.replaced(row.name), async () => {
@@ -76,7 +68,7 @@
     });
 
   const forget = (row: KeptLineUp): Promise<void> =>
-    doing(async () => {
+    doing.do(async () => {
       await done(api.DELETE('/api/line-ups/{line_up_id}', { params: of(row) }));
       // The note with its way back lies outside of the dialog.
       open = false;
@@ -93,7 +85,7 @@
 </script>
 
 <Sheet bind:open title={t.title}>
-  {#if trouble}<Trouble error={trouble} />{/if}
+  {#if doing.trouble}<Trouble error={doing.trouble} />{/if}
   {#if kept.error}<Trouble error={kept.error} again={() => void kept.refetch()} />{/if}
   {#if kept.data && !rows.length}<p class="muted">{t.none}</p>{/if}
   <ul>

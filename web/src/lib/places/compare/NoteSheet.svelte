@@ -7,6 +7,7 @@
   import { called } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { noteUndo } from '$lib/parts/notes.svelte';
+  import { Doing } from '$lib/parts/doing.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { day } from '$lib/quantities/dates.svelte';
@@ -31,7 +32,6 @@
   let everywhere = $state(false);
   let changing = $state<number | null>(null);
   let other = $state('');
-  let trouble = $state<unknown>(null);
 
   $effect(() => {
     const wanted = typed;
@@ -78,19 +78,11 @@
   const again = (): Promise<void> => client.invalidateQueries({ queryKey: keys.anyNotes() });
   const of = (row: DeskNote) => ({ path: { note_id: row.id } });
 
-  async function doing(what: () => Promise<void>): Promise<void> {
-    trouble = null;
-    try {
-      await what();
-      await again();
-    } catch (error) {
-      trouble = error;
-    }
-  }
+  const doing = new Doing(again);
 
   const write = (submitted: Event): Promise<void> => {
     submitted.preventDefault();
-    return doing(async () => {
+    return doing.do(async () => {
       const onGround = ['place', 'here', 'circuit'].includes(chosen);
       await done(
         api.POST('/api/notes', {
@@ -111,19 +103,19 @@
 
   const change = (submitted: Event, row: DeskNote): Promise<void> => {
     submitted.preventDefault();
-    return doing(async () => {
+    return doing.do(async () => {
       await done(api.PATCH('/api/notes/{note_id}', { params: of(row), body: { text: other } }));
       changing = null;
     });
   };
 
   const share = (row: DeskNote): Promise<void> =>
-    doing(async () => {
+    doing.do(async () => {
       await done(api.PATCH('/api/notes/{note_id}', { params: of(row), body: { shared: !row.shared } }));
     });
 
   const remove = (row: DeskNote): Promise<void> =>
-    doing(async () => {
+    doing.do(async () => {
       await done(api.PATCH('/api/notes/{note_id}', { params: of(row), body: { removed: true } }));
       // The note with its way back lies outside of the dialog.
       open = false;
@@ -143,7 +135,7 @@
 </script>
 
 <Sheet bind:open title={t.title}>
-  {#if trouble}<Trouble error={trouble} />{/if}
+  {#if doing.trouble}<Trouble error={doing.trouble} />{/if}
   {#if writes}
     <form class="write" onsubmit={(submitted) => void write(submitted)}>
       <textarea

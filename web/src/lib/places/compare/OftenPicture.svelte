@@ -9,8 +9,9 @@
   import Canvas from '$lib/draw/Canvas.svelte';
   import { inkOf, nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
-  import { ticks } from '$lib/draw/trace';
+  import { marksOf, ticks } from '$lib/draw/trace';
   import { channelsOf } from '$lib/places/compare/channels';
+  import Behind from '$lib/parts/Behind.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { registry } from '$lib/quantities/registry.svelte';
   import { figure } from '$lib/quantities/units';
@@ -70,13 +71,9 @@
     ctx.beginPath();
     ctx.textAlign = 'center';
     ctx.textBaseline = 'alphabetic';
-    for (const tick of ticks(
-      low * unit.factor + unit.offset,
-      high * unit.factor + unit.offset,
-      Math.floor(width / 70),
-    )) {
-      const at = Math.round(x((tick - unit.offset) / unit.factor)) + 0.5;
-      ctx.fillText(String(Number(tick.toFixed(6))).replace('-', '−'), at, HEIGHT - PAD.bottom + 12);
+    for (const mark of marksOf([low, high], unit, Math.floor(width / 70))) {
+      const at = Math.round(x(mark.value)) + 0.5;
+      ctx.fillText(mark.text, at, HEIGHT - PAD.bottom + 12);
       ctx.moveTo(at, HEIGHT - PAD.bottom);
       ctx.lineTo(at, HEIGHT - PAD.bottom + 3);
     }
@@ -157,40 +154,35 @@
   {:else}<p class="muted" role="status">{texts.loading}</p>{/if}
 </div>
 {#if edges.length}
-  <details data-apart>
-    <summary>{texts.compare.pictures.table}</summary>
-    <div class="numbers">
-      <table>
-        <thead>
-          <tr>
-            <th scope="col" class="num">{t.from}{unit.label ? `, ${unit.label}` : ''}</th>
-            <th scope="col" class="num">{t.to}</th>
-            {#each desk.shown as lap (lap.key)}
-              <th
-                scope="col"
-                class="num"
-                style:color={lap.key === desk.lineUp?.reference ? 'var(--muted)' : nameInk(lap, mode.dark)}
-                >{called(lap).name} {called(lap).nth}, %</th
-              >
-            {/each}
-          </tr>
-        </thead>
-        <tbody>
-          {#each edges.slice(0, -1) as edge, i (edge)}
-            <tr>
-              <td class="num figure">{figure(edge, unit, Math.max(unit.digits, 1))}</td>
-              <td class="num figure">{figure(edges[i + 1], unit, Math.max(unit.digits, 1))}</td>
-              {#each desk.shown as lap (lap.key)}
-                <td class="num figure"
-                  >{sharesOf(lap)[i] === undefined ? '' : (100 * (sharesOf(lap)[i] ?? 0)).toFixed(1)}</td
-                >
-              {/each}
-            </tr>
+  <Behind label={texts.compare.pictures.table}>
+    {#snippet head()}
+      <tr>
+        <th scope="col" class="num">{t.from}{unit.label ? `, ${unit.label}` : ''}</th>
+        <th scope="col" class="num">{t.to}</th>
+        {#each desk.shown as lap (lap.key)}
+          <th
+            scope="col"
+            class="num"
+            style:color={lap.key === desk.lineUp?.reference ? 'var(--muted)' : nameInk(lap, mode.dark)}
+            >{called(lap).name} {called(lap).nth}, %</th
+          >
+        {/each}
+      </tr>
+    {/snippet}
+    {#snippet rows()}
+      {#each edges.slice(0, -1) as edge, i (edge)}
+        <tr>
+          <td class="num figure">{figure(edge, unit, Math.max(unit.digits, 1))}</td>
+          <td class="num figure">{figure(edges[i + 1], unit, Math.max(unit.digits, 1))}</td>
+          {#each desk.shown as lap (lap.key)}
+            <td class="num figure"
+              >{sharesOf(lap)[i] === undefined ? '' : (100 * (sharesOf(lap)[i] ?? 0)).toFixed(1)}</td
+            >
           {/each}
-        </tbody>
-      </table>
-    </div>
-  </details>
+        </tr>
+      {/each}
+    {/snippet}
+  </Behind>
 {/if}
 
 <style>
@@ -205,10 +197,5 @@
     position: absolute;
     inset: 0;
     pointer-events: none;
-  }
-  summary {
-    font-size: 12.5px;
-    min-height: 24px;
-    cursor: pointer;
   }
 </style>

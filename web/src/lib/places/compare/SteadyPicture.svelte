@@ -10,6 +10,7 @@
   import { mode } from '$lib/draw/mode.svelte';
   import { figureOf, rowsOf, sentenceOf, TIME, type Cell, type Row } from '$lib/desk/steady';
   import SteadySign from '$lib/places/compare/SteadySign.svelte';
+  import Behind from '$lib/parts/Behind.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { registry } from '$lib/quantities/registry.svelte';
   import { figure, signed, unitOf } from '$lib/quantities/units';
@@ -155,40 +156,34 @@
     </table>
   </div>
   <p class="legend muted">{t.legend}</p>
-  <details data-apart>
-    <summary>{t.all}</summary>
-    <div class="numbers">
-      <table>
-        <thead>
-          <tr>
-            <th scope="col">{t.figure}</th>
-            {#each found.passages as one (one.name)}
-              {#each one.corners as corner (corner.corner)}<th scope="col" class="num">{corner.corner}</th
-                >{/each}
+  <Behind label={t.all}>
+    {#snippet head()}
+      <tr>
+        <th scope="col">{t.figure}</th>
+        {#each found.passages as one (one.name)}
+          {#each one.corners as corner (corner.corner)}<th scope="col" class="num">{corner.corner}</th>{/each}
+        {/each}
+      </tr>
+    {/snippet}
+    {#snippet rows()}
+      {#each registry.figures.filter( (entry) => found.passages.some( (one) => one.corners.some((corner) => corner.figures[entry.code]) ) ) as entry (entry.code)}
+        {@const unit = { ...unitOf(entry.quantity as 'time', present.units), offset: 0 }}
+        <tr>
+          <th scope="row">{entry.label}{unit.label ? `, ${unit.label}` : ''}</th>
+          {#each found.passages as one (one.name)}
+            {#each one.corners as corner (corner.corner)}
+              {@const spread = corner.figures[entry.code]}
+              <td class="num figure"
+                >{spread
+                  ? `${figure(spread.value, unit, Math.max(unit.digits, 1))} (${figure(spread.low, unit, Math.max(unit.digits, 1))}–${figure(spread.high, unit, Math.max(unit.digits, 1))})`
+                  : ''}</td
+              >
             {/each}
-          </tr>
-        </thead>
-        <tbody>
-          {#each registry.figures.filter( (entry) => found.passages.some( (one) => one.corners.some((corner) => corner.figures[entry.code]) ) ) as entry (entry.code)}
-            {@const unit = { ...unitOf(entry.quantity as 'time', present.units), offset: 0 }}
-            <tr>
-              <th scope="row">{entry.label}{unit.label ? `, ${unit.label}` : ''}</th>
-              {#each found.passages as one (one.name)}
-                {#each one.corners as corner (corner.corner)}
-                  {@const spread = corner.figures[entry.code]}
-                  <td class="num figure"
-                    >{spread
-                      ? `${figure(spread.value, unit, Math.max(unit.digits, 1))} (${figure(spread.low, unit, Math.max(unit.digits, 1))}–${figure(spread.high, unit, Math.max(unit.digits, 1))})`
-                      : ''}</td
-                  >
-                {/each}
-              {/each}
-            </tr>
           {/each}
-        </tbody>
-      </table>
-    </div>
-  </details>
+        </tr>
+      {/each}
+    {/snippet}
+  </Behind>
 {/if}
 
 <style>
@@ -289,10 +284,5 @@
     font-size: 12px;
     margin: 4px 0;
     max-width: 100ch;
-  }
-  summary {
-    font-size: 12.5px;
-    min-height: 24px;
-    cursor: pointer;
   }
 </style>
