@@ -26,9 +26,13 @@ LOOSE = 1.5
 BRAKE_PEAK = "brake_peak"
 # Figures whose spread is told: all but the time, which is the passage's.
 SPREAD = (*(code for code in FIGURES if code != "time"), BRAKE_PEAK)
+# Spreads that nobody would call loose, however much more they are than elsewhere.
+_NONE = {
+    "brake_point_m": 2.0, "brake_rise_s": 0.03, "brake_peak": 0.04, "brake_release_m": 2.0, "turn_in_m": 2.0,
+    "min_speed": 0.3, "throttle_pickup_m": 3.0, "full_throttle_m": 3.0,
+}  # fmt: skip
 # What hands and feet do: one of these may be the reason why a time scatters.
-DEEDS = ("brake_point_m", "brake_rise_s", "brake_peak", "brake_release_m", "turn_in_m", "min_speed",
-         "throttle_pickup_m", "full_throttle_m")  # fmt: skip
+DEEDS = tuple(_NONE)
 
 
 @dataclass(frozen=True)
@@ -211,10 +215,10 @@ def _usual(passages: Sequence[SteadyPassage]) -> dict[str, float]:
 
 def _with_loosest(passage: SteadyPassage, usual: dict[str, float]) -> SteadyPassage:
     ratios = [
-        (one.value / usual[code], corner.corner, code)
+        (one.value / max(usual.get(code, 0.0), _NONE[code] / LOOSE), corner.corner, code)
         for corner in passage.corners
         for code in DEEDS
-        if (one := corner.figures.get(code)) is not None and usual.get(code, 0.0) > 0
+        if (one := corner.figures.get(code)) is not None and one.value > _NONE[code]
     ]
     most = max(ratios, default=None)
     if passage.steady is not False or most is None or most[0] < LOOSE:

@@ -12,7 +12,7 @@
   let { open = $bindable(), title, keys }: Props = $props();
 </script>
 
-<Sheet bind:open {title}>
+<Sheet bind:open {title} read>
   <dl>
     {#each keys as [shown, does] (shown)}<dt><kbd>{shown}</kbd></dt>
       <dd>{does}</dd>{/each}

@@ -12,8 +12,10 @@
     footer?: Snippet;
     /** for tables */
     wide?: boolean;
+    /** for what is only read and may be longer than the screen: the keyboard can scroll it */
+    read?: boolean;
   }
-  let { open = $bindable(), title, children, footer, wide = false }: Props = $props();
+  let { open = $bindable(), title, children, footer, wide = false, read = false }: Props = $props();
 </script>
 
 <Dialog {open} onOpenChange={(details) => (open = details.open)}>
@@ -27,7 +29,8 @@
             ><X size={18} /></Dialog.CloseTrigger
           >
         </header>
-        <div class="body">{@render children()}</div>
+        <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
+        <div class="body" tabindex={read ? 0 : undefined}>{@render children()}</div>
         {#if footer}<footer>{@render footer()}</footer>{/if}
       </Dialog.Content>
     </Dialog.Positioner>

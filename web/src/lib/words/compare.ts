@@ -296,6 +296,7 @@ export const compareTexts = {
   },
   notes: {
     open: 'Notes',
+    count: (n: number) => `Notes, ${n}`,
     title: 'Notes',
     text: 'What is to be remembered',
     pinned: 'Pinned to',

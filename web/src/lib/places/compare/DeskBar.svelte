@@ -84,7 +84,7 @@
   <button
     type="button"
     class="may"
-    aria-label={t.notes.open}
+    aria-label={desk.notes.length ? t.notes.count(desk.notes.length) : t.notes.open}
     title="{t.notes.open} (w)"
     onclick={() => onopen('notes')}
     ><NotebookPen size={15} />{#if desk.notes.length}<span class="figure">{desk.notes.length}</span

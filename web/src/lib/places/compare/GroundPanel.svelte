@@ -2,7 +2,7 @@
 <script lang="ts">
   import { Compass, Maximize, Minus, Plus, X } from '@lucide/svelte';
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
-  import { api, done, fetchArrow } from '$lib/api/client';
+  import { api, done, fetchArrow, type DeskLap } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
   import { valueAt } from '$lib/desk/curves';
   import { called, inFull } from '$lib/desk/called';
@@ -124,6 +124,14 @@
       })
       .sort((a, b) => (by === 'time' ? b.gap - a.gap : b.speed - a.speed));
   });
+  /** What a lap loses in the stretch, where there is one; across the line with what it has lost up to it. */
+  function lossIn(lap: DeskLap): number {
+    const { settled, curves, length } = desk;
+    const delta = desk.curve(lap.key, 'delta');
+    if (!settled || !curves || !delta) return lap.delta_s;
+    const at = (place: number): number => valueAt(curves.s, delta, place);
+    return settled.from < settled.to ? at(settled.to) : at(length) + at(settled.to) - at(0);
+  }
   const widthUnit = $derived(unitOf('width', present.units));
 </script>
 
@@ -182,7 +190,7 @@
             aria-pressed={lap.key === desk.chosen}
             onclick={() => (desk.chosen = lap.key)}
             ><span class="who">{called(lap).name}</span>&nbsp;{called(lap).nth}
-            <span class="figure muted">{signed(lap.delta_s, time)}</span></button
+            <span class="figure muted">{signed(lossIn(lap), time)}</span></button
           >
           <TrackMap
             layout={desk.lineUp.layout}
