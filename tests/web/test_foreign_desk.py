@@ -84,6 +84,14 @@ def test_everything_that_the_desk_asks_is_answered(coach: Coach, desk: dict[str,
         *(f"/api/card?laps={names}&reference={one}&passage={passages[-1]}" for one in made),
         *(f"/api/beside?laps={laps[1]}&reference={one}&by=passages" for one in (base, *made)),
         *(f"/api/stretches?laps={laps[-3]}&reference={one}" for one in (base, *made)),
+        f"/api/driven/points?laps={names}",
+        *(f"/api/steady?laps={lap}&reference={one}" for lap in (laps[1], laps[-3]) for one in (base, *made)),
+        f"/api/grip?laps={names}&reference={base}",
+        f"/api/grip?laps={names}&reference={made[0]}&from_m=100&to_m=300",
+        *(f"/api/often?laps={names}&role={role}&factor=3.6" for role in ("speed", "gear", "ahead", "grip_used")),
+        f"/api/desk/numbers?laps={','.join(lap['key'] for lap in desk['laps'])}&reference={desk['laps'][0]['key']}"
+        f"&roles={roles},delta,offset_gap&format=json&from_m=100&to_m=300",
+        f"/api/notes?layout={desk['layout']['id']}&runs={desk['laps'][0]['run']}",
     ]
     for url in asked:
         answer = coach.get(url)

@@ -97,6 +97,9 @@ def test_what_cannot_be_pinned_is_told(own: Coach) -> None:
     assert write(own, "place", "x", layout=layout, at_m=90_000.0).status_code == 422
     assert write(own, "lap", "x", lap="999999-1").status_code == 404
     assert write(own, "place", "   ", layout=layout, at_m=5.0).status_code == 422
+    for runs in ("²", "1,x", "9" * 40, "-1"):
+        assert own.get(f"/api/notes?runs={runs}").status_code == 422, runs
+    assert own.get("/api/notes?layout=99999999999").status_code == 422
     assert write(own, "place", "y" * 2001, layout=layout, at_m=5.0).status_code == 422
 
 

@@ -35,7 +35,7 @@ def list_notes(viewer: Viewer, query_data: schemas.NotesQuery) -> schemas.NotesO
     with database().begin() as session:
         query = _there(viewer)
         layout_row = None if query_data.layout is None else one(session, LayoutRow, viewer, query_data.layout)
-        run_ids = [int(part) for part in query_data.runs.split(",") if part.isdigit()]
+        run_ids = [int(part) for part in query_data.runs.split(",") if part]
         runs = session.scalars(visible(Run, viewer).where(Run.id.in_(run_ids))).all() if run_ids else []
         if layout_row is not None or runs:
             query = query.where(_concerns(layout_row, runs))

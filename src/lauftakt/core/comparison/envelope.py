@@ -14,6 +14,8 @@ DIRECTIONS = 24
 REACHED = 95
 # Of fewer metres driven in a direction nothing is said of it.
 FEWEST_M = 15
+# A gear box has few gears: what takes more steps is no such thing, whatever its channel stands for.
+MOST_STEPS = 100
 # Below this no direction can be told, m/s^2.
 LEAST = 0.5
 
@@ -108,7 +110,7 @@ def even_edges(
     low: float, high: float, *, stepped: bool = False, most: int = 40, factor: float = 1.0, zero: float = 0.0
 ) -> Array:
     """Edges that a person would choose: steps of 1, 2 or 5 times a power of ten, at most ``most`` of them; of a channel
-    that is held in steps one around each whole value.
+    that is held in steps one around each whole value, unless there are more than :data:`MOST_STEPS`.
 
     Parameters
     ----------
@@ -128,7 +130,7 @@ def even_edges(
     """
     if not factor > 0:
         raise ValueError("A unit grows with what it measures.")
-    if stepped:
+    if stepped and high - low <= MOST_STEPS:
         return np.arange(np.floor(low) - 0.5, np.ceil(high) + 1.0)
     least, greatest = low, high
     low, high = low * factor + zero, high * factor + zero

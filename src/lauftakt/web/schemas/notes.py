@@ -5,19 +5,22 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from lauftakt.web.schemas.base import Clean, Schema
-from lauftakt.web.schemas.compare import Keys, Metres
+from lauftakt.web.schemas.compare import Metres
 
 Pin = Literal["place", "lap", "run", "car", "circuit", "driver", "tyres"]
 NoteText = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=2000), Clean]
-LapKey = Annotated[str, StringConstraints(max_length=24, pattern=r"^\d{1,10}-\d{1,6}$")]
+RunIds = Annotated[str, StringConstraints(max_length=1000, pattern=r"^([0-9]{1,9}(,[0-9]{1,9})*)?$")]
+LapKey = Annotated[str, StringConstraints(max_length=24, pattern=r"^[0-9]{1,9}-[0-9]{1,6}$")]
 
 
 class NotesQuery(Schema):
     """Notes of a layout and of runs, or all of the team; ``find`` narrows them to those that hold every word."""
 
-    layout: int | None = None
-    version: int | None = Field(default=None, ge=1, description="On which places are told; the present one else.")
-    runs: Keys = Field(default="", description="By commas.")
+    layout: int | None = Field(default=None, ge=1, le=2**31 - 1)
+    version: int | None = Field(
+        default=None, ge=1, le=2**31 - 1, description="On which places are told; the present one else."
+    )
+    runs: RunIds = Field(default="", description="By commas.")
     find: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), Clean] = ""
 
 
@@ -28,8 +31,8 @@ class NoteIn(Schema):
     pin: Pin
     text: NoteText
     shared: bool = False
-    layout: int | None = None
-    version: int | None = Field(default=None, ge=1)
+    layout: int | None = Field(default=None, ge=1, le=2**31 - 1)
+    version: int | None = Field(default=None, ge=1, le=2**31 - 1)
     at_m: Metres | None = None
     lap: LapKey | None = None
 

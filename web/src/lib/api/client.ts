@@ -160,7 +160,15 @@ export async function fetchArrow(
   query: Record<string, string>,
   signal: AbortSignal,
 ): Promise<Uint8Array> {
-  const ask = (): Promise<Response> => fetch(`/api/${what}?${new URLSearchParams(query)}`, { signal });
+  const answer = await fetched(`/api/${what}?${new URLSearchParams(query)}`, signal);
+  return new Uint8Array(await answer.arrayBuffer());
+}
+
+/** A file that the server makes, to be kept. */
+export const fetchFile = async (address: string): Promise<Blob> => (await fetched(address)).blob();
+
+async function fetched(address: string, signal?: AbortSignal): Promise<Response> {
+  const ask = (): Promise<Response> => fetch(address, signal ? { signal } : {});
   let answer = await ask();
   if (answer.status === 401 && (await again.ask())) answer = await ask();
   if (!answer.ok) {
@@ -168,8 +176,8 @@ export async function fetchArrow(
     throw new ApiProblem(
       answer.status,
       problem.code ?? 'error',
-      problem.message ?? 'The curves could not be loaded.',
+      problem.message ?? 'This could not be loaded.',
     );
   }
-  return new Uint8Array(await answer.arrayBuffer());
+  return answer;
 }

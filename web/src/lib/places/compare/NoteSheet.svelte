@@ -169,7 +169,12 @@
   {#if found.data && !rows.length}<p class="muted">{find ? t.noneFits(find) : t.none}</p>{/if}
   <ul>
     {#each rows as row (row.id)}
-      <li class:told={row.id === desk.told}>
+      <li
+        class:told={row.id === desk.told}
+        {@attach (node) => {
+          if (row.id === desk.told) node.scrollIntoView({ block: 'nearest' });
+        }}
+      >
         {#if changing === row.id}
           <form class="write" onsubmit={(submitted) => void change(submitted, row)}>
             <textarea class="input" rows="3" maxlength={MOST} aria-label={t.text} bind:value={other}

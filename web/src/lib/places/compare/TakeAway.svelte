@@ -2,6 +2,7 @@
 <script lang="ts">
   import { Menu, Portal } from '@skeletonlabs/skeleton-svelte';
   import { Download } from '@lucide/svelte';
+  import { fetchFile } from '$lib/api/client';
   import { inFull } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { writePlace } from '$lib/desk/place';
@@ -85,11 +86,14 @@
 
   async function take(kind: Kind): Promise<void> {
     if (kind === 'link') return copy();
-    if (kind === 'csv' || kind === 'json') return location.assign(numbersOf(desk, kind));
     if (!root) return;
     try {
       const blob =
-        kind === 'svg' ? new Blob([svgOf(sheet(root))], { type: 'image/svg+xml' }) : await pngOf(sheet(root));
+        kind === 'csv' || kind === 'json'
+          ? await fetchFile(numbersOf(desk, kind))
+          : kind === 'svg'
+            ? new Blob([svgOf(sheet(root))], { type: 'image/svg+xml' })
+            : await pngOf(sheet(root));
       keepFile(blob, name(kind));
       note(t.kept(name(kind)));
     } catch (error) {
