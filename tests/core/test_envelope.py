@@ -23,6 +23,19 @@ def test_the_envelope_is_what_was_reached_in_every_direction() -> None:
     assert (found.level_u < 0.1).all()
 
 
+def test_the_doubt_is_how_far_runs_of_alike_laps_lie_apart() -> None:
+    rng = np.random.default_rng(6)
+    for laps in (20, 60):  # of a long run groups of laps are left out, not single ones
+        found = []
+        for run in range(16):
+            ahead, aside = driven(laps, 12.0, seed=100 + run)
+            strength = rng.normal(1.0, 0.03, (laps, 1))
+            found.append(envelope(ahead * strength, aside * strength))
+        apart = np.std([one.level for one in found], axis=0, ddof=1).mean()
+        said = np.sqrt(np.mean([one.level_u**2 for one in found]))
+        assert 0.65 < said / apart < 1.5, laps
+
+
 def test_one_bump_is_no_grip_and_a_lap_of_its_own_is_doubtful() -> None:
     ahead, aside = driven(6, 10.0)
     ahead[2, 100], aside[2, 100] = 60.0, 0.0

@@ -1,12 +1,14 @@
 """Notes: pinned, found again, shared, removed and brought back; places stay where they are on the ground."""
 
+from datetime import timedelta
 from typing import Any
 
 import pytest
 
 from lauftakt.store.accounts import add_account
-from lauftakt.store.database import Database
+from lauftakt.store.database import Database, now
 from lauftakt.store.models import Driver, Team
+from lauftakt.store.removing import purge
 from tests.day import Day
 from tests.web.coach import Coach
 
@@ -127,6 +129,21 @@ def test_a_removed_note_comes_back(own: Coach) -> None:
     action = own.get("/api/actions").json["actions"][0]
     assert own.post(f"/api/actions/{action['id']}/undo").status_code == 204
     assert own.get(f"/api/notes?layout={layout}").json["notes"][0]["text"] == "Once"
+
+
+def test_a_removed_note_goes_for_good_after_its_time_and_no_other_does(own: Coach, database: Database) -> None:
+    layout = layout_of(own)
+    gone = write(own, "place", "Away", layout=layout, at_m=5.0).json["id"]
+    write(own, "place", "Here", layout=layout, at_m=6.0)
+    own.patch(f"/api/notes/{gone}", json={"removed": True})
+    with database.begin() as session:
+        purge(session)
+    assert own.patch(f"/api/notes/{gone}", json={"removed": False}).status_code == 200
+    own.patch(f"/api/notes/{gone}", json={"removed": True})
+    with database.begin() as session:
+        assert purge(session, before=now() + timedelta(seconds=5)) >= 1
+    assert own.patch(f"/api/notes/{gone}", json={"removed": False}).status_code == 404
+    assert [note["text"] for note in own.get("/api/notes").json["notes"]] == ["Here"]
 
 
 def member(app: Any, database: Database, own: Coach, role: str, driver: str | None = None) -> Coach:

@@ -16,6 +16,8 @@ REACHED = 95
 FEWEST_M = 15
 # A gear box has few gears: what takes more steps is no such thing, whatever its channel stands for.
 MOST_STEPS = 100
+# So many groups of laps are left out in turn at the most: of a long run single laps would take long and tell no more.
+MOST_GROUPS = 20
 # Below this no direction can be told, m/s^2.
 LEAST = 0.5
 
@@ -40,12 +42,12 @@ def envelope(ahead: Array, aside: Array) -> Envelope:
     Notes
     -----
     In sectors of 15 degrees the 95th percentile of the acceleration over all laps; its doubt by the grouped jackknife,
-    a lap left out at a time (Efron and Tibshirani, "An introduction to the bootstrap", 1993, chapter 11): samples of a
-    lap follow from one another, laps do not.
+    a lap left out at a time, of more than 20 laps a twentieth of them (Efron and Tibshirani, "An introduction to the
+    bootstrap", 1993, chapter 11): samples of a lap follow from one another, laps do not.
     """
     size, sector = _polar(ahead, aside)
     known = np.isfinite(size) & (size > LEAST)
-    lap = np.broadcast_to(np.arange(len(size))[:, None], size.shape)[known]
+    lap = np.broadcast_to(np.arange(len(size))[:, None] % MOST_GROUPS, size.shape)[known]
     laps = np.unique(lap)
     level, doubt = np.full(DIRECTIONS, np.nan), np.full(DIRECTIONS, np.nan)
     # By direction, and in each by size: what is left without a lap is in order, too.

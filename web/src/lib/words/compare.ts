@@ -329,7 +329,6 @@ export const compareTexts = {
     remove: 'Remove',
     removed: 'The note is removed.',
     at: (text: string, place: string) => `Note at ${place}: ${text}`,
-    ofLap: (n: number) => (n === 1 ? 'A note on this lap' : `${n} notes on this lap`),
   },
   takeAway: {
     open: 'Take away',

@@ -87,7 +87,6 @@ export const pictureTexts = {
     of: 'From bottom to top',
     over: 'From left to right',
     label: (of: string, over: string) => `${of} over ${over}, every metre a dot`,
-    sets: 'Usual pairs',
     pairs: {
       gears: 'Gears: engine over road speed',
       pedals: 'Brake over speed',
