@@ -147,6 +147,10 @@ FIGURES: dict[str, FigureEntry] = {
     )
 }
 
+# Of a passage as a whole.
+PASSAGE_TIME = "passage_s"
+OF_PASSAGES: dict[str, FigureEntry] = {PASSAGE_TIME: FigureEntry(PASSAGE_TIME, "time in the passage", "time", "low")}
+
 # What the driver made of the car in a lap (:mod:`lauftakt.core.technique.by_lap`).
 BY_LAP: dict[str, FigureEntry] = {
     entry.code: entry

@@ -14,6 +14,7 @@ from lauftakt.store.models import (
     Account,
     Car,
     Circuit,
+    CueRow,
     Driver,
     Event,
     HandIn,
@@ -161,9 +162,10 @@ def purge(session: Session, before: datetime | None = None) -> int:
     for team_id in session.scalars(teams, execution_options=INCLUDE_REMOVED).all():
         delete_team(session, team_id)
         count += 1
-    count += session.execute(  # type: ignore[attr-defined]
-        delete(Note).where(Note.removed_at < moment), execution_options=_PLAIN | INCLUDE_REMOVED
-    ).rowcount
+    for small in (Note, CueRow):
+        count += session.execute(  # type: ignore[attr-defined]
+            delete(small).where(small.removed_at < moment), execution_options=_PLAIN | INCLUDE_REMOVED
+        ).rowcount
     for kind in KINDS:
         model = KINDS[kind]
         ids = select(model.id).where(model.removed_at < moment)

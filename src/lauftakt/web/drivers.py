@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from lauftakt.store.actions import note_action
 from lauftakt.store.database import now
-from lauftakt.store.models import Account, Driver, HandIn, HandInLink, Note, Run
+from lauftakt.store.models import Account, CueRow, Debrief, Driver, HandIn, HandInLink, Note, Run, Voice
 from lauftakt.store.runs import named
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
@@ -18,7 +18,10 @@ from lauftakt.web.policy import Viewer, one, visible
 blueprint = APIBlueprint("drivers", __name__, tag="Drivers")
 
 # Everything that belongs to a driver, and goes along.
-_OWNED: dict[str, Any] = {"runs": Run, "hand_ins": HandIn, "links": HandInLink, "accounts": Account, "notes": Note}
+_OWNED: dict[str, Any] = {
+    "runs": Run, "hand_ins": HandIn, "links": HandInLink, "accounts": Account, "notes": Note, "debriefs": Debrief,
+    "cues": CueRow, "voices": Voice,
+}  # fmt: skip
 
 
 @blueprint.post("/drivers/<int:driver_id>/join")
@@ -66,7 +69,11 @@ def change(viewer: Viewer, driver_id: int, json_data: schemas.DriverChange) -> s
             True: f"{row.name} is only a reference.",
             False: f"{row.name} is a student again.",
         }  # fmt: skip
-        summary = said[row.reference_only] if "reference_only" in before else f"{row.name} got another colour."
+        summary = f"{row.name} got another colour."
+        if "reference_only" in before:
+            summary = said[row.reference_only]
+        elif "shows_laps" in before:
+            summary = f"{row.name} {'agreed' if row.shows_laps else 'did not agree'} that others see their laps."
         action = note_action(
             session,
             viewer.team_id,

@@ -17,6 +17,8 @@ from lauftakt.store.models import (
     Analysis,
     Car,
     Circuit,
+    CueRow,
+    Debrief,
     Driver,
     Event,
     HandIn,
@@ -29,6 +31,7 @@ from lauftakt.store.models import (
     Run,
     SignIn,
     Upload,
+    Voice,
 )
 
 T = TypeVar("T", bound=Owned)
@@ -117,6 +120,10 @@ def _own(model: type[Any], viewer: Viewer) -> Any:
         Car: (Car.id, Run.car_id),
         LayoutRow: (LayoutRow.id, Run.layout_id),
     }
+    if model in (Debrief, CueRow):
+        return _given(model, viewer)
+    if model is Voice:
+        return Voice.driver_id == viewer.driver_id
     if model is Note:
         return _own_notes(viewer, own)
     if model is Run:
@@ -140,6 +147,14 @@ def _own(model: type[Any], viewer: Viewer) -> Any:
     if model is Job:
         return Job.account_id == viewer.account_id
     return None
+
+
+def _given(model: Any, viewer: Viewer) -> Any:
+    """Debriefs that a driver was given, and what stands in them."""
+    given = (Debrief.driver_id == viewer.driver_id) & Debrief.given_at.is_not(None)
+    if model is Debrief:
+        return given
+    return CueRow.debrief_id.in_(select(Debrief.id).where(Debrief.team_id == viewer.team_id, given))
 
 
 def _own_notes(viewer: Viewer, own: Any) -> Any:

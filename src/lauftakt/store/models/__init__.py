@@ -4,6 +4,7 @@ from lauftakt.store.models.analyses import Analysis, Curves, LapFigures, LapRow,
 from lauftakt.store.models.base import Base, Owned, Removable
 from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, MarkRow, SectorSet
 from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow, LineUpRow
+from lauftakt.store.models.debriefs import CueRow, Debrief, Voice
 from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
 from lauftakt.store.models.notes import Note
 from lauftakt.store.models.people import Account, Car, Driver, Invitation, SignIn, SignInTry, Team
@@ -32,7 +33,9 @@ __all__ = [
     "Circuit",
     "Comparison",
     "ComparisonMember",
+    "CueRow",
     "Curves",
+    "Debrief",
     "DialectRow",
     "Driver",
     "Event",
@@ -66,5 +69,6 @@ __all__ = [
     "StintWord",
     "Team",
     "Upload",
+    "Voice",
     "WatchedFile",
 ]

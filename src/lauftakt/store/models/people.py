@@ -73,13 +73,15 @@ class Invitation(Owned, Base):
 
 class Driver(Removable, Owned, Base):
     """Somebody whose runs the team has; one who is ``reference_only`` (an instructor, an outsider) is nobody's student:
-    never missing, never awaiting a debrief."""
+    never missing, never awaiting a debrief. ``shows_laps``: whether other students may be shown their laps; NULL where
+    they were not asked yet."""
 
     __tablename__ = "driver"
     __table_args__ = (UniqueConstraint("team_id", "name"),)
     name: Mapped[str] = mapped_column(String(200))
     colour: Mapped[int] = mapped_column(Integer, default=0)
     reference_only: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
+    shows_laps: Mapped[bool | None] = mapped_column(Boolean)
 
 
 class Car(Removable, Owned, Base):

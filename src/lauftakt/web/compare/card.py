@@ -220,7 +220,7 @@ def _all_figures(
                 loss_u_s=losses[key].loss_u_s,
                 whole=losses[key].whole,
                 inferred=own is not None and own.inferred,
-                causes=[_cause(one) for one in why.causes] if why is not None else [],
+                causes=[cause_out(one) for one in why.causes] if why is not None else [],
                 brought_in_s=why.brought_in_s if why is not None else 0.0,
                 unexplained_s=why.unexplained_s if why is not None else 0.0,
                 says=show.said(_says(entries, key, reference, losses[key], why, habits, doubts)),
@@ -386,7 +386,7 @@ def _car(entries: Mapping[int, Entry], known: Mapping[int, AnalysedRun], run: in
     )
 
 
-def _cause(one: Evidence) -> schemas.Cause:
+def cause_out(one: Evidence) -> schemas.Cause:
     return schemas.Cause(
         cause=one.cause, figure=one.figure, own=one.own, theirs=one.theirs, cost_s=one.cost_s, cost_u_s=one.cost_u_s
     )

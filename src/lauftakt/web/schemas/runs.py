@@ -19,6 +19,7 @@ class DriverChange(Schema):
 
     colour: int | None = Field(default=None, ge=0, le=11)
     reference_only: bool | None = None
+    shows_laps: bool | None = Field(default=None, description="Whether other students may be shown their laps.")
 
 
 class DriverChanged(Schema):

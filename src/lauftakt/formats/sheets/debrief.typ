@@ -1,0 +1,58 @@
+// What a driver is given after a run, on one page. All text comes as data and is set as text, never as markup.
+#let data = json("data.json")
+#set page(paper: "a4", margin: (x: 14mm, top: 12mm, bottom: 12mm))
+#set text(font: "Instrument Sans", size: 10pt, fill: rgb("#20242e"), hyphenate: false)
+#let quiet = rgb("#5f5c55")
+#let legend-line(role) = if role == "usual" {
+  line(length: 9mm, stroke: 0.7pt + rgb("#20242e"))
+} else if role == "best" {
+  line(length: 9mm, stroke: 1.7pt + rgb("#4a2f6b"))
+} else {
+  line(length: 9mm, stroke: 3.4pt + rgb("#cfc7b6"))
+}
+#grid(
+  columns: (1fr, auto),
+  align: (left + bottom, right + bottom),
+  text(size: 19pt, weight: "bold", data.title), text(fill: quiet, size: 8.5pt, data.team),
+)
+#v(-2.5mm)
+#text(fill: quiet, size: 9pt, data.about)
+#v(-1.5mm)
+#text(size: 11pt, data.lead)
+#if data.changes.len() > 0 [
+  #text(size: 8pt, weight: "bold", data.words.changed) #text(size: 8pt, data.changes.join("  "))
+]
+#let unit = calc.min(224mm / data.parts, 34mm)
+#for piece in data.pieces {
+  let high = if piece.kind == "keep" { unit } else { 2 * unit }
+  block(width: 100%, height: high, below: 0mm, above: 0mm, clip: true, stroke: (top: 0.5pt + rgb("#ddd7ca")), inset: (y: 1.6mm))[
+    #grid(
+      columns: (1fr, 56mm, 56mm),
+      column-gutter: 3mm,
+      {
+        text(size: 8pt, fill: quiet, if piece.kind == "keep" { data.words.keep } else { str(piece.number) })
+        linebreak()
+        text(size: if piece.kind == "keep" { 10pt } else { 11.5pt }, weight: 600, piece.says)
+        if piece.target != "" {
+          parbreak()
+          text(size: 9pt, [#data.words.target: #piece.target])
+        }
+        if piece.worth != "" {
+          linebreak()
+          text(size: 9pt, fill: quiet, [#data.words.worth #piece.worth #data.words.a_lap])
+        }
+      },
+      if piece.map != "" { image(piece.map, height: high - 4mm, width: 100%, fit: "contain") },
+      if piece.curves != "" { image(piece.curves, height: high - 4mm, width: 100%, fit: "contain") },
+    )
+  ]
+}
+#line(length: 100%, stroke: 0.5pt + rgb("#ddd7ca"))
+#v(-1mm)
+#for (index, role) in data.roles.enumerate() {
+  box(baseline: -1mm, legend-line(role))
+  h(1.5mm)
+  text(size: 8pt, fill: quiet, data.legend.at(index))
+  h(6mm)
+}
+#if data.note != "" { text(size: 8pt, fill: quiet, data.note) }

@@ -1,0 +1,119 @@
+"""Debriefs, cues and answers as the API tells them."""
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from lauftakt.core.debrief.check import Answer
+from lauftakt.core.debrief.target import Target
+from lauftakt.formats.spoken import from_rows
+from lauftakt.store.database import mine
+from lauftakt.store.models import CueRow, Debrief, Voice
+from lauftakt.web import schemas, show
+from lauftakt.web.debrief.advice import target_out
+
+
+def cues_of(session: Session, debrief: Debrief) -> list[CueRow]:
+    """Keeps first, then cues, as the driver reads them."""
+    rows = session.scalars(mine(CueRow, debrief.team_id).where(CueRow.debrief_id == debrief.id)).all()
+    return sorted(rows, key=lambda row: (row.kind == "cue", row.rank, row.id))
+
+
+def cue_out(row: CueRow) -> schemas.CueOut:
+    return schemas.CueOut(
+        id=row.id,
+        kind=row.kind,  # type: ignore[arg-type]
+        rank=row.rank,
+        passage=row.passage,
+        corner=row.corner,
+        says=show.said(from_rows(row.sentence)),
+        text=row.text,
+        target=target_out(Target(row.figure, row.passage, row.corner, row.value, row.direction), row.now),
+        cause=row.cause,
+        shown=row.shown,
+        lap=row.lap,
+        worth_s=row.basis.get("loss_s") if row.kind == "cue" else None,
+        worth_u_s=row.basis.get("loss_u_s") if row.kind == "cue" else None,
+        understood=row.understood,
+        tried=row.tried,
+        unsafe=row.unsafe,
+    )
+
+
+def snapshot(rows: Sequence[CueRow]) -> list[dict[str, Any]]:
+    """What stands in a debrief, as it is kept when it is given."""
+    return [
+        {
+            "id": row.id, "kind": row.kind, "sentence": row.sentence, "text": row.text, "passage": row.passage,
+            "corner": row.corner, "figure": row.figure, "direction": row.direction, "value": row.value,
+            "now": row.now, "lap": row.lap, "basis": row.basis,
+            "places": [row.latitude, row.longitude, row.target_latitude, row.target_longitude],
+        }
+        for row in rows
+    ]  # fmt: skip
+
+
+def head(session: Session, debrief: Debrief) -> schemas.DebriefHead:
+    rows = cues_of(session, debrief)
+    given = (debrief.given or {}).get("cues")
+    return schemas.DebriefHead(
+        id=debrief.id,
+        run=debrief.run_id,
+        made_at=show.moment(debrief.made_at),
+        given_at=None if debrief.given_at is None else show.moment(debrief.given_at),
+        opened_at=None if debrief.opened_at is None else show.moment(debrief.opened_at),
+        changed=debrief.given_at is not None and given != snapshot(rows),
+        cues=[cue_out(row) for row in rows],
+    )
+
+
+def voices_of(session: Session, team_id: int, run_ids: Sequence[int]) -> dict[int, list[Voice]]:
+    """What drivers said of runs, by run, in the order of the circuit as it was said."""
+    found: dict[int, list[Voice]] = {run_id: [] for run_id in run_ids}
+    query = mine(Voice, team_id).where(Voice.run_id.in_(list(run_ids)))
+    for row in session.scalars(query.order_by(Voice.id)):
+        found[row.run_id].append(row)
+    return found
+
+
+def voice_out(row: Voice) -> schemas.VoiceOut:
+    return schemas.VoiceOut(
+        felt=row.felt,  # type: ignore[arg-type]
+        corner=row.corner,
+        words=row.words,
+        said_at=show.moment(row.said_at),
+    )
+
+
+def debrief_of_run(session: Session, team_id: int, run_id: int, *, lock: bool = False) -> Debrief | None:
+    query = select(Debrief).where(Debrief.team_id == team_id, Debrief.run_id == run_id)
+    return session.scalar(query.with_for_update() if lock else query)
+
+
+def answer_out(answer: Answer) -> schemas.AnswerOut:
+    figure, time = answer.figure, answer.time
+
+    def known(values: Any) -> list[float | None]:
+        return [float(value) if np.isfinite(value) else None for value in values]
+
+    return schemas.AnswerOut(
+        answer=answer.answer,  # type: ignore[arg-type]
+        why=answer.why,
+        before=known(answer.before.values),
+        after=known(answer.after.values),
+        before_laps=list(answer.before.numbers),
+        after_laps=list(answer.after.numbers),
+        change=None if figure is None else figure.change,
+        low=None if figure is None else figure.low,
+        high=None if figure is None else figure.high,
+        luck=None if figure is None else figure.luck,
+        whole=None if figure is None else figure.whole,
+        time_before_s=None if time is None else time.before,
+        time_after_s=None if time is None else time.after,
+        time_change_s=None if time is None else time.change,
+        time_low_s=None if time is None else time.low,
+        time_high_s=None if time is None else time.high,
+    )
