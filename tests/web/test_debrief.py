@@ -5,6 +5,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from sqlalchemy import select
 
 from lauftakt.core.debrief.check import Asked, check, losses_of
 from lauftakt.core.debrief.target import Target
@@ -12,6 +13,7 @@ from lauftakt.core.pipeline import analyse_run
 from lauftakt.demo.next_runs import write_next_runs
 from lauftakt.formats.reading import read_log
 from lauftakt.store.database import Database
+from lauftakt.store.models import HandIn
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
 
@@ -192,8 +194,7 @@ def test_a_driver_reads_it_by_the_personal_link(
     assert len(file.data) < 200_000
     assert b"http://" not in file.data.replace(b"http://www.w3.org", b"")
     assert b"Brake when the tree" in file.data
-    # What somebody else was given is not theirs; a cue is answered.
-    assert phone.post(f"/api/link/{token}/cues/{cue}/answer", json={"tried": True}).status_code in (204, 400)
+    # What somebody else was given is not theirs.
     other = school.post("/api/links", json={"driver": "Halvard", "days": 3}).json["address"].rsplit("/", 1)[1]
     assert phone.get(f"/api/link/{other}/debriefs/{prepared['id']}").status_code == 404
     school.patch(f"/api/cues/{cue}", json={"text": ""})
@@ -208,16 +209,36 @@ def test_the_paper_is_one_page_with_the_same_words(school: Coach, prepared: dict
     assert school.get(f"/api/debriefs/{prepared['id']}/sheet/file?format=png").data.startswith(b"\x89PNG")
 
 
-def test_what_drivers_say_is_kept_with_the_corner(school: Coach, app: Any, later: dict[str, Path]) -> None:
-    token = school.post("/api/links", json={"driver": "Ines", "days": 3}).json["address"].rsplit("/", 1)[1]
-    phone = app.test_client()
-    import io
+def test_what_drivers_say_stands_beside_the_findings(
+    school: Coach, app: Any, database: Database, runs: list[dict], prepared: dict
+) -> None:
+    link = school.post("/api/links", json={"driver": "Ines", "days": 3}).json
+    token = link["address"].rsplit("/", 1)[1]
+    with database.begin() as session:
+        session.scalars(select(HandIn).where(HandIn.run_id == runs[0]["id"])).one().link_id = link["id"]
+    phone = Coach(app.test_client(), 0, "")
+    phone.csrf = phone.get("/api/session").json["csrf"]
+    latest = phone.get(f"/api/link/{token}/debriefs").json["latest"]
+    assert latest["run"] == runs[0]["id"]
+    assert "T5" in latest["corners"]
 
-    csrf = phone.get("/api/session").json["csrf"]
-    content = later["ines"].read_text().replace("practice", "test").encode()
-    sent = phone.post(
-        f"/api/link/{token}/hand-ins", headers={"X-CSRFToken": csrf},
-        data={"file": (io.BytesIO(content), "again.csv")}, content_type="multipart/form-data",
-    )  # fmt: skip
-    if sent.status_code != 201:
-        pytest.skip(f"links are given files another way: {sent.status_code}")
+    def say(**said: Any) -> Any:
+        return phone.post(f"/api/link/{token}/voices", json={"run": runs[0]["id"], **said})
+
+    assert say(corner="T5", felt="good").status_code == 200
+    assert say(corner="T5", felt="lost", words="Too early on the brake?").status_code == 200
+    assert say(corner="T99", felt="lost").status_code == 404
+    assert say(felt="question").status_code == 422
+    assert say(felt="question", words="May I take third there?").status_code == 200
+    assert say(corner="T1", felt="unsure").status_code == 200
+    told = say(corner="T1", felt=None).json["voices"]
+    assert [(row["corner"], row["felt"]) for row in told] == [("T5", "lost"), (None, "question")]
+    found = school.get(f"/api/debriefs/runs/{runs[0]['id']}").json
+    assert next(one for one in found["findings"] if one["corner"] == "T5")["felt"] == "lost"
+    assert len(found["voices"]) == 2
+    cue = next(row["id"] for row in prepared["cues"] if row["kind"] == "cue")
+    answer = phone.post(f"/api/link/{token}/cues/{cue}/answer", json={"understood": True, "unsafe": True})
+    assert answer.status_code == 204
+    row = next(row for row in school.get(f"/api/debriefs/runs/{runs[0]['id']}").json["debrief"]["cues"]
+               if row["id"] == cue)  # fmt: skip
+    assert (row["understood"], row["tried"], row["unsafe"]) == (True, None, True)

@@ -48,6 +48,18 @@ GET    /api/driven/points                                  + + + ? ? 0 0
 GET    /api/notes                                          + + + e e 0 0
 POST   /api/notes                                          + + + - + 0 0
 PATCH  /api/notes/<int:note_id>                            + + - - ? 0 0
+GET    /api/debriefs                                       + + + - + 0 0
+GET    /api/debriefs/runs/<int:run_id>                     + + + - ? 0 0
+GET    /api/debriefs/runs/<int:run_id>/picture             + + + - ? 0 0
+POST   /api/debriefs/<int:debrief_id>/give                 + + - - ? 0 0
+GET    /api/debriefs/<int:debrief_id>/check                + + + - ? 0 0
+GET    /api/debriefs/<int:debrief_id>/sheet                + + + ? ? 0 0
+GET    /api/debriefs/<int:debrief_id>/sheet/file           + + + ? ? 0 0
+GET    /api/own-debriefs                                   e e e e e 0 0
+POST   /api/cues                                           + + - - ? 0 0
+PATCH  /api/cues/<int:cue_id>                              + + - - ? 0 0
+POST   /api/cues/<int:cue_id>/answer                       ? ? - ? ? 0 0
+POST   /api/voices                                         ? ? - ? ? 0 0
 GET    /api/desk/numbers                                   + + + ? ? 0 0
 GET    /api/steady                                         + + + ? ? 0 0
 GET    /api/grip                                           + + + ? ? 0 0
@@ -156,6 +168,11 @@ HOLDERS = ("own", "another's", "taken back", "run out", "other team's", "made up
 BY_LINK = """
 GET    /api/link/<token>                                   + e x x e ?
 PATCH  /api/link/<token>/runs/<int:run_id>                 + ? x x ? ?
+GET    /api/link/<token>/debriefs                          + e x x e ?
+GET    /api/link/<token>/debriefs/<int:debrief_id>         + ? x x ? ?
+GET    /api/link/<token>/debriefs/<int:debrief_id>/file    + ? x x ? ?
+POST   /api/link/<token>/voices                            + ? x x ? ?
+POST   /api/link/<token>/cues/<int:cue_id>/answer          + ? x x ? ?
 POST   /api/link/<token>/uploads                           + + x x + ?
 GET    /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
 PATCH  /api/link/<token>/uploads/<int:upload_id>           + ? x x ? ?
@@ -173,6 +190,9 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/api/links"): {"driver": "Ines"},
     ("POST", "/api/notes"): {"pin": "circuit", "text": "A note"},
     ("PATCH", "/api/notes/<int:note_id>"): {"text": "Another note"},
+    ("POST", "/api/debriefs/<int:debrief_id>/give"): {"given": True},
+    ("PATCH", "/api/cues/<int:cue_id>"): {"text": "In other words"},
+    ("POST", "/api/cues/<int:cue_id>/answer"): {"tried": True},
     ("POST", "/api/figure-sets"): {"name": "Engine", "figures": ["engine_speed:high"]},
     ("POST", "/api/layouts/<int:layout_id>/edges"): {"base": 1, "left": None},
     ("POST", "/api/layouts/<int:layout_id>/marks"): {"name": "board", "at_m": 10.0},
@@ -235,6 +255,14 @@ def note_of(owner: Coach) -> int:
     return owner.post("/api/notes", json={"pin": "lap", "text": "Ours", "lap": lap}).json["id"]
 
 
+def debrief_of(owner: Coach) -> dict[str, Any]:
+    """A debrief that was given to Ines."""
+    ines = next(run for run in owner.get("/api/paddock").json["runs"] if run["driver"]["name"] == "Ines")
+    done = owner.post("/api/cues", json={"run": ines["id"], "kind": "cue", "passage": "P1"}).json
+    owner.post(f"/api/debriefs/{done['debrief']['id']}/give", json={"given": True})
+    return {"debrief_id": done["debrief"]["id"], "cue_id": done["cue"]["id"]}
+
+
 def ids_of(owner: Coach) -> dict[str, Any]:
     day = owner.get("/api/paddock").json
     run_id = day["runs"][0]["id"]
@@ -260,6 +288,7 @@ def ids_of(owner: Coach) -> dict[str, Any]:
         "figure_set_id": owner.post("/api/figure-sets", json={"name": "Ours", "figures": ["gear:low"]}).json["id"],
         "line_up_id": owner.post("/api/line-ups", json={"event": day["event"]["id"], **LINE_UP}).json["id"],
         "note_id": note_of(owner),
+        **debrief_of(owner),
         "kind": "driver",
         "row_id": owner.post("/api/links", json={"driver": "Who goes"}).json["driver"]["id"],
         "token": "x.y",
@@ -314,6 +343,7 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/steady": f"?laps={base}&reference={base}",
         "/api/desk/numbers": f"?laps={keys}&reference={desk['reference']}",
         "/api/grip": f"?laps={curves}&reference={base}",
+        "/api/debriefs/runs/<int:run_id>/picture": "?passage=P1",
         "/api/often": f"?laps={curves}&role=speed",
         "/api/samples": f"?laps={curves}&from_m=100&to_m=200",
         "/api/doubt": f"?laps={curves}&reference={base}",
@@ -356,6 +386,9 @@ def body_of(team: Team_, method: str, rule: str) -> dict[str, Any]:
         return {"json": {"lap": f"{team.ids['run_id']}.{team.ids['number']}", **more}}
     if rule == "/api/line-ups" and method == "POST":
         return {"json": {"event": team.ids["event_id"], **LINE_UP}}
+    if rule in ("/api/cues", "/api/voices"):
+        more = {"kind": "cue", "passage": "P2"} if rule == "/api/cues" else {"felt": "good"}
+        return {"json": {"run": team.ids["run_id"], **more}}
     if rule == "/api/runs/labels":
         return {"json": {"runs": [team.ids["run_id"]], "change": {"notes": "Of all."}}}
     if rule.endswith("/join"):
@@ -418,10 +451,14 @@ def test_links_open_what_the_table_says(app: Any, team: Team_, links: dict[str, 
     )
     for (method, rule), answers in cells(BY_LINK).items():
         path = rule.replace("<token>", links[holder]).replace("<int:run_id>", str(run_id))
+        for name in ("debrief_id", "cue_id"):
+            path = path.replace(f"<int:{name}>", str(team.ids[name]))
         body: Any = {"name": "x.csv", "size": 1} if method == "POST" else {"felt": "Good"}
+        if rule.endswith(("voices", "answer")):
+            body = {"run": run_id, "felt": "good"} if rule.endswith("voices") else {"understood": True}
         answer = phone.client.open(
             path.replace("<int:upload_id>", str(begun)), method=method, headers={"X-CSRFToken": phone.csrf},
-            json=body if rule.endswith(("uploads", "<int:run_id>")) else None,
+            json=body if rule.endswith(("uploads", "<int:run_id>", "voices", "answer")) else None,
         )  # fmt: skip
         wanted = answers[HOLDERS.index(holder)]
         assert answer.status_code in TAKES[wanted], (method, rule, answer.status_code, answer.data[:200])
@@ -512,5 +549,5 @@ def test_ids_of_rules_are_known() -> None:
         "action_id", "dialect_id", "driver_id", "event_id", "hand_in_id", "job_id", "link_id", "run_id", "number",
         "upload_id", "token",
         "account_id", "sign_in_id", "row_id", "layout_id", "invitation_id", "kind", "mark_id", "set_id", "version_id",
-        "car_id", "figure_set_id", "line_up_id", "note_id",
+        "car_id", "figure_set_id", "line_up_id", "note_id", "debrief_id", "cue_id",
     }  # fmt: skip

@@ -19,7 +19,7 @@ SHOWN = 12
 
 def own_debriefs(session: Session, viewer: Viewer) -> schemas.OwnDebriefs:
     """What a driver was given, the newest first, and the latest run that they can say something of."""
-    query = visible(Debrief, viewer).where(Debrief.given_at.is_not(None))
+    query = visible(Debrief, viewer).where(Debrief.given_at.is_not(None), Debrief.driver_id == viewer.driver_id)
     parts = joinedload(Debrief.event), joinedload(Debrief.run).joinedload(Run.event)
     rows = session.scalars(query.options(*parts).order_by(Debrief.given_at.desc()).limit(SHOWN)).all()
     runs = visible(Run, viewer).where(Run.driver_id == viewer.driver_id, Run.analysis_id.is_not(None))
