@@ -256,7 +256,7 @@ def test_the_demo_school_is_a_team_of_its_own_and_goes(app: Any, owner: Coach, d
     visitor.csrf = answer.json["csrf"]
     assert answer.json["me"]["demo"]
     assert answer.json["me"]["team"] != owner.get("/api/session").json["me"]["team"]
-    assert len(visitor.get("/api/paddock").json["runs"]) == 6
+    assert len(visitor.get("/api/paddock").json["runs"]) == 11
     # The password that is printed in the demo's documents opens nothing.
     known = Coach(app.test_client(), 0, answer.json["me"]["email"])
     assert known.sign_in("ellerholm").status_code == 401

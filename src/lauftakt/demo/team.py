@@ -10,11 +10,12 @@ from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.ground import on_ground
 from lauftakt.demo.endurance import CAR, SHEET, STINTS, write_endurance
+from lauftakt.demo.next_runs import NEXT, write_next_runs
 from lauftakt.demo.school import DAY, TEAM, write_day
 from lauftakt.store.accounts import add_account, add_team, set_password, verify
 from lauftakt.store.database import Database, now
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import Account, Car, Driver, LapRow, Note, Run, StintWord, Team
+from lauftakt.store.models import Account, Car, Driver, LapRow, MarkRow, Note, Run, StintWord, Team
 from lauftakt.store.runs import named
 
 EMAIL = "coach@ellerholm.example"
@@ -49,11 +50,11 @@ def load_demo_team(database: Database, hand_in: HandInFile, say: Callable[[str],
         session.get_one(Team, account.team_id).demo = True
         team_id = account.team_id
         runs = session.scalar(select(func.count()).where(Run.team_id == team_id)) or 0
-    if runs >= len(DAY) + len(STINTS):
+    if runs >= len(DAY) + len(NEXT) + len(STINTS):
         return
     with tempfile.TemporaryDirectory() as folder:
         say("Driving the demo laps …")
-        files = write_day(Path(folder)) + write_endurance(Path(folder))
+        files = write_day(Path(folder)) + write_next_runs(Path(folder)) + write_endurance(Path(folder))
         with database.begin() as session:
             endow(session, team_id)
         for number, path in enumerate(files, 1):
@@ -63,6 +64,7 @@ def load_demo_team(database: Database, hand_in: HandInFile, say: Callable[[str],
         say_what_was_tried(session, team_id)
         say_on_which_tyres(session, team_id)
         write_notes(session, team_id)
+        set_marks(session, team_id)
 
 
 def endow(session: Session, team_id: int) -> None:
@@ -101,6 +103,40 @@ def write_notes(session: Session, team_id: int) -> None:
              driver_id=run.driver_id, **whose),
         Note(pin="tyres", text="Warm after two laps, the first one says little.", tyres=SCHOOL_TYRES, **whose),
     ])  # fmt: skip
+
+
+# What can be seen from the seat at Ellerholm Park: name, side of the road, and place, m from the start line.
+MARKS = (
+    ("the 100 board", "right", 425.0),
+    ("the white post", "left", 1642.0),
+    ("the second seam", "", 2017.0),
+    ("the bent birch", "left", 2405.0),
+    ("the tyre wall's end", "right", 3386.0),
+    ("the marshal's hut", "left", 4090.0),
+)
+
+
+def set_marks(session: Session, team_id: int) -> None:
+    """Marks of the school's circuit, and whose laps others may be shown: the instructor agreed."""
+    run = session.scalar(
+        select(Run).join(Driver).where(Run.team_id == team_id, Driver.name == DAY[0].driver.name).order_by(Run.id)
+    )
+    if run is None or run.analysis is None:
+        return
+    if run.driver.shows_laps is None:
+        run.driver.shows_laps = True
+    there = session.scalar(select(func.count()).select_from(MarkRow).where(MarkRow.layout_id == run.layout_id))
+    if there:
+        return
+    layout = load_layout(session, run.analysis.layout_version_id, None)
+    for name, side, at in MARKS:
+        offset = {"left": 7.0, "right": -7.0}.get(side, 0.0)
+        latitude, longitude = on_ground(layout, min(at, layout.length), offset)
+        session.add(
+            MarkRow(
+                team_id=team_id, layout_id=run.layout_id, name=name, side=side, latitude=latitude, longitude=longitude
+            )
+        )
 
 
 def say_what_was_tried(session: Session, team_id: int) -> None:

@@ -3,6 +3,7 @@ and paper alike: what tells the lines apart survives a black and white printer."
 
 from collections.abc import Sequence
 from dataclasses import dataclass, field
+from itertools import pairwise
 from xml.sax.saxutils import escape
 
 import numpy as np
@@ -13,9 +14,10 @@ from lauftakt.core.circuit.layout import Layout
 Array = NDArray[np.float64]
 
 WIDTH, MAP_HEIGHT, PANEL_HEIGHT = 340.0, 210.0, 96.0
-EDGE, LEFT, FOOT = 14.0, 34.0, 20.0
-INK, QUIET, ROAD, PAPER, PLUM, BRASS, BAND = "#20242e", "#5f5c55", "#e9e4d8", "#fffefb", "#4a2f6b", "#a87a12", "#cfc7b6"
-FONT = "Instrument Sans, system-ui, sans-serif"
+EDGE, LEFT, FOOT, HEAD = 14.0, 34.0, 20.0, 15.0
+INK, QUIET, ROAD, EDGES, PAPER = "#20242e", "#5f5c55", "#f1ede1", "#b9b2a3", "#fffefb"
+PLUM, BRASS, BAND = "#4a2f6b", "#a87a12", "#c9c0ac"
+FONT = "Instrument Sans Variable, Instrument Sans, system-ui, sans-serif"
 # How each line is drawn: the reference as a broad pale band, the own usual lap thin, the own best one strong.
 _LOOK = {
     "reference": f'stroke="{BAND}" stroke-width="6.5"',
@@ -86,6 +88,7 @@ def passage_map(scene: Scene) -> str:
 
     outline = np.concatenate([np.stack(fit(*edges[0])), np.stack(fit(*edges[1]))[:, ::-1]], axis=1)
     parts = [f'<path d="{_path(outline[0], outline[1])}Z" fill="{ROAD}"/>']
+    parts += [_line(*fit(*edge), f'stroke="{EDGES}" stroke-width="1"') for edge in edges]
     for lap in _ordered(scene.laps):
         if np.isfinite(lap.offset).any():
             parts.append(_line(*fit(*_turned(scene, inside, lap.offset)), _LOOK[lap.role]))
@@ -154,8 +157,8 @@ def passage_curves(scene: Scene, panels: Sequence[Panel], distance: tuple[str, f
 
     parts: list[str] = []
     for row, panel in enumerate(shown):
-        parts += _panel(scene, panel, row * PANEL_HEIGHT, across)
-    height = len(shown) * PANEL_HEIGHT + FOOT
+        parts += _panel(scene, panel, HEAD + row * PANEL_HEIGHT, across)
+    height = HEAD + len(shown) * PANEL_HEIGHT + FOOT
     for sign in scene.signs:
         if not first <= sign.at_m <= last:
             continue
@@ -166,12 +169,25 @@ def passage_curves(scene: Scene, panels: Sequence[Panel], distance: tuple[str, f
         elif sign.kind == "corner":
             parts.append(_text(sign.text, x, 11, QUIET, 10, bold=True))
     label, factor = distance
-    for place in _steps(first * factor, last * factor, 4):
-        x = float(across(place / factor))
-        shown_place = place % (scene.layout.length * factor) if scene.layout.centre.closed else place
-        parts.append(_text(f"{shown_place:.0f}", x, height - 7, QUIET, 10))
+    for place, told in _places(scene, first, last, factor):
+        x = float(across(place))
+        if x < WIDTH - 34:
+            parts.append(_text(f"{told:.0f}", x, height - 7, QUIET, 10))
     parts.append(_text(label, WIDTH - 2, height - 7, QUIET, 10, anchor="end"))
     return _svg(height, parts)
+
+
+def _places(scene: Scene, first: float, last: float, factor: float) -> list[tuple[float, float]]:
+    """Even places to be written under a picture: where they lie, and what they are called behind the start line."""
+    length = scene.layout.length
+    ends = sorted({first, last, *(end for end in (0.0, length) if first < end < last and scene.layout.centre.closed)})
+    found = []
+    step = next((each for each in (20, 50, 100, 200, 500, 1000, 2000) if (last - first) * factor / each <= 4), 5000)
+    for low, high in pairwise(ends):
+        shift = length * np.floor((low + high) / 2.0 / length) if scene.layout.centre.closed else 0.0
+        told = np.arange(np.ceil((low - shift) * factor / step), np.floor((high - shift) * factor / step) + 1) * step
+        found += [(float(value / factor + shift), float(value)) for value in told]
+    return found
 
 
 def _panel(scene: Scene, panel: Panel, top: float, across: object) -> list[str]:

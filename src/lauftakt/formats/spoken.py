@@ -20,8 +20,12 @@ _UNITS: dict[str, tuple[str, tuple[str, int], tuple[str, int]]] = {
     "acceleration": ("m/s^2", ("g", 2), ("g", 2)),
     "share": ("1", ("%", 0), ("%", 0)),
     "pressure": ("Pa", ("bar", 0), ("psi", 0)),
+    "angle": ("rad", ("deg", 0), ("deg", 0)),
     "turn_rate": ("rad/s", ("deg/s", 0), ("deg/s", 0)),
 }
+
+
+_SIGNS = {"deg": "°", "deg/s": "°/s"}
 
 
 @dataclass(frozen=True)
@@ -33,7 +37,7 @@ class Reader:
     def unit(self, quantity: str) -> str:
         """The unit's label; empty for what has none."""
         found = _UNITS.get(quantity)
-        return "" if found is None else self._of(found)[0]
+        return "" if found is None else _SIGNS.get(self._of(found)[0], self._of(found)[0])
 
     def factor(self, quantity: str) -> float:
         """From SI to the reader's unit."""
@@ -47,7 +51,7 @@ class Reader:
             return f"{value:g}".replace("-", "−")
         label, digits = self._of(found)
         text = f"{value * self.factor(quantity):.{digits}f}".replace("-", "−")
-        return f"{text}\u00a0{label}" if unit else text
+        return f"{text}\u00a0{_SIGNS.get(label, label)}" if unit else text
 
     def text(self, said: Said) -> str:
         """A sentence of the core as text."""

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from sqlalchemy import select
 
+from lauftakt.demo.coaching import give_debriefs
 from lauftakt.demo.logger_device import serve_logger
 from lauftakt.demo.school import write_afternoon
 from lauftakt.demo.team import EMAIL, PASSWORD, load_demo_team
@@ -60,9 +61,12 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say, password: str | N
                 set_password(session, session.scalars(select(Account).where(Account.email == EMAIL)).one(), password)
         elif lan and _is_known(database):
             raise CannotStart("The demo's password is known to everybody: choose another before others can reach it.")
-        known = PASSWORD if _is_known(database) else "the one you chose"
+        word = PASSWORD if _is_known(database) else password
         database.close()
         stack.start_application(say)
+        if word is not None:
+            give_debriefs(stack.address, EMAIL, word, say)
+        known = PASSWORD if word == PASSWORD else "the one you chose"
         say("")
         say(f"Lauftakt is at        {stack.address}")
         if lan:

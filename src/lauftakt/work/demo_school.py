@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lauftakt.demo.endurance import write_endurance
+from lauftakt.demo.next_runs import write_next_runs
 from lauftakt.demo.school import TEAM, write_day
 from lauftakt.demo.team import endow
 from lauftakt.store.accounts import add_account, add_team
@@ -45,7 +46,7 @@ def fill_demo_school(database: Database, inbox: Path, ours: Claim, report: Repor
     report(0.1, "driving the laps")
     more: list[int] = []
     with tempfile.TemporaryDirectory() as folder:
-        layout, *logs = write_day(Path(folder)) + write_endurance(Path(folder))
+        layout, *logs = write_day(Path(folder)) + write_next_runs(Path(folder)) + write_endurance(Path(folder))
         with database.begin() as session:
             endow(session, ours.team_id)
         giver = Giver(ours.team_id, "shell")

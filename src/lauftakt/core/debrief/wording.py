@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.debrief.target import HIGH, LOW, Proposal, figure_entry, is_place
+from lauftakt.core.debrief.target import HIGH, LOW, RESOLVED, Proposal, figure_entry, is_place
 from lauftakt.core.findings.words import Quantity, Said
 from lauftakt.core.registry import PASSAGE_TIME
 
@@ -135,6 +135,8 @@ def praise(passage: str, *, quicker_s: float | None, than: str, spread_s: float 
     """
     if quicker_s is not None:
         return (f"{passage}: ", Quantity(quicker_s, "time"), f" quicker than {than}. Keep it.")
+    if spread_s is not None and spread_s < RESOLVED["time"]:
+        return (f"{passage}: quick, and the same in all {laps} laps, to a hundredth of a second. Keep it.",)
     if spread_s is not None:
         return (f"{passage}: quick, and the same in all {laps} laps, within ", Quantity(spread_s, "time"), ". Keep it.")
     return (f"{passage}: good. Keep it.",)

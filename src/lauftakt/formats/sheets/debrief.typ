@@ -22,12 +22,13 @@
 #if data.changes.len() > 0 [
   #text(size: 8pt, weight: "bold", data.words.changed) #text(size: 8pt, data.changes.join("  "))
 ]
-#let unit = calc.min(224mm / data.parts, 34mm)
+#v(1mm)
+#let unit = calc.min(222mm / data.parts, 44mm)
 #for piece in data.pieces {
   let high = if piece.kind == "keep" { unit } else { 2 * unit }
   block(width: 100%, height: high, below: 0mm, above: 0mm, clip: true, stroke: (top: 0.5pt + rgb("#ddd7ca")), inset: (y: 1.6mm))[
     #grid(
-      columns: (1fr, 56mm, 56mm),
+      columns: (1fr, calc.min(58mm, (high - 4mm) * 1.55), calc.min(58mm, (high - 4mm) * 1.5)),
       column-gutter: 3mm,
       {
         text(size: 8pt, fill: quiet, if piece.kind == "keep" { data.words.keep } else { str(piece.number) })
@@ -42,8 +43,8 @@
           text(size: 9pt, fill: quiet, [#data.words.worth #piece.worth #data.words.a_lap])
         }
       },
-      if piece.map != "" { image(piece.map, height: high - 4mm, width: 100%, fit: "contain") },
-      if piece.curves != "" { image(piece.curves, height: high - 4mm, width: 100%, fit: "contain") },
+      if piece.map != "" { align(top, image(piece.map, width: 100%)) },
+      if piece.curves != "" { align(top, image(piece.curves, width: 100%)) },
     )
   ]
 }

@@ -89,7 +89,7 @@ def _keep(
 
 
 def proposed(
-    finding: Finding, run: AnalysedRun, layout: Layout, reference: AnalysedRun | None
+    finding: Finding, run: AnalysedRun, seen: Seen, reference: AnalysedRun | None
 ) -> list[schemas.ProposalOut]:
     """What could be asked after a finding."""
     return [
@@ -98,9 +98,9 @@ def proposed(
             target=target_out(one.target, one.now),
             lap=one.lap,
             shown=one.shown,
-            says=show.said(ask(one, layout)),
+            says=show.said(ask(one, seen.marked)),
         )
-        for one in proposals(finding, run, layout, reference)
+        for one in proposals(finding, run, seen.layout, reference)
     ]
 
 
@@ -139,7 +139,7 @@ def new_row(
     else:
         finding = next((one for one in findings if one.passage == passage), None)
         proposal = _asked_for(session, seen, passage, corner, asked, finding)
-        said = ask(proposal, layout)
+        said = ask(proposal, seen.marked)
         basis = {} if finding is None else _basis(finding)
     at = _apex(layout, passage, proposal.target.corner)
     latitude, longitude = on_ground(layout, at)

@@ -136,7 +136,7 @@ def _findings(
                 against=one.against,
                 says=show.said(tell(one, seen.base.driver.name, elsewhere(one, lost))),
                 causes=[cause_out(each) for each in one.causes],
-                proposals=proposed(one, run, seen.layout, theirs),
+                proposals=proposed(one, run, seen, theirs),
                 felt=cast("schemas.Felt | None", next((felt[name] for name in corners if name in felt), None)),
             )
         )

@@ -1,17 +1,18 @@
 """What is known of a driver's run beside the day's reference: loaded once for whatever a debrief needs of it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session, joinedload
 
+from lauftakt.core.circuit.ground import place_of
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.run import AnalysedRun
 from lauftakt.store.comparisons import statement_of
 from lauftakt.store.database import mine
 from lauftakt.store.lineup import Apart, Entry, common_analyses, load_entries
-from lauftakt.store.models import Analysis, Comparison, Run
+from lauftakt.store.models import Analysis, Comparison, MarkRow, Run
 from lauftakt.web.access import curve_cache
 from lauftakt.web.compare.named import JUDGED
 from lauftakt.work.comparing import day_comparison, runs_of_day, want_comparison
@@ -56,12 +57,13 @@ def day_of(session: Session, team_id: int, event_id: int) -> Day:
 
 @dataclass(frozen=True)
 class Seen:
-    """A run and the day's reference run on one layout version."""
+    """A run and the day's reference run on one layout version; ``marked`` is that with all marks that people set."""
 
     run: Run
     base: Run
     entries: dict[int, Entry]
     layout: Layout
+    marked: Layout
 
     def analysed(self, session: Session, run: Run) -> AnalysedRun:
         return curve_cache().analysed(session, self.entries[run.id])
@@ -81,7 +83,15 @@ def seen_on(session: Session, day: Day, run: Run) -> Seen:
 def seen_of(session: Session, run: Run, base: Run, analyses: dict[int, Analysis]) -> Seen:
     runs = list({one.id: one for one in (run, base)}.values())
     entries = load_entries(session, runs, analyses, list(JUDGED), curve_cache())
-    return Seen(run, base, entries, entries[run.id].layout)
+    layout = entries[run.id].layout
+    return Seen(run, base, entries, layout, with_marks(session, run, layout))
+
+
+def with_marks(session: Session, run: Run, layout: Layout) -> Layout:
+    """A layout with the marks that lie beside it now: they are kept on the ground, not with a version."""
+    rows = session.scalars(mine(MarkRow, run.team_id).where(MarkRow.layout_id == run.layout_id).order_by(MarkRow.id))
+    placed = [(row.name, place_of(layout, row.latitude, row.longitude)) for row in rows]
+    return replace(layout, marks=tuple((name, place) for name, place in placed if place is not None))
 
 
 def stated(day: Day, run: Run) -> tuple[list[Finding], list[Finding]]:

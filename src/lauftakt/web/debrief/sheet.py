@@ -1,7 +1,7 @@
 """The sheet that a driver is given: one content for screen, phone, file and paper, in the reader's units."""
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -12,6 +12,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.debrief.target import HIGH, best_passage, figure_entry, is_place, passage_index, unwrapped
 from lauftakt.core.findings.pairing import clean_passages
+from lauftakt.core.technique.windows import windows
 from lauftakt.formats.passage_picture import Drawn, Panel, Scene, Sign, passage_curves, passage_map
 from lauftakt.formats.spoken import Reader, from_rows
 from lauftakt.store.database import mine
@@ -26,11 +27,13 @@ from lauftakt.web.paper import lap_time
 POINTS = 150
 # Drawn before a passage and behind it, m.
 AROUND_M = 25.0
+# Before a corner's entry and behind its exit, on the map, m.
+NEAR_M = 55.0
 # Besides the speed: what shows a figure, by what it belongs to.
 _CHANNELS = {"braking": ("brake_pressure", "brake_pedal", "ahead"), "throttle": ("throttle",), "line": ("steering",)}
 _PANELS = {
     "brake_pressure": ("brake", "pressure"), "brake_pedal": ("brake", "share"), "throttle": ("throttle", "share"),
-    "ahead": ("along the path", "acceleration"), "steering": ("steering", "plain"),
+    "ahead": ("along the path", "acceleration"), "steering": ("steering", "angle"),
 }  # fmt: skip
 _WAYS = {HIGH: "at least", "low": "at most"}
 
@@ -101,9 +104,9 @@ def _piece(
     entry = figure_entry(piece["figure"])
     target = None
     if piece["kind"] == "cue":
-        way = "from here on" if entry.code == "full_throttle_m" else _WAYS[piece["direction"]]
+        way = _WAYS[piece["direction"]]
         value = reader.figure(piece["value"], entry.quantity)
-        target = f"{entry.label}: {value}" if is_place(entry.code) else f"{entry.label}: {way} {value}"
+        target = f"{entry.label} at {value}" if is_place(entry.code) else f"{entry.label} {way} {value}"
     loss = piece["basis"].get("loss_s")
     worth = reader.figure(loss, "time") if piece["kind"] == "cue" and loss is not None and loss > 0 else None
     return schemas.SheetPiece(
@@ -176,17 +179,22 @@ class _Scenes:
         if is_place(piece["figure"]) and piece["places"][2] is not None:
             inside = place_of(layout, *piece["places"][2:])
             target = None if inside is None else unwrapped(layout, inside, piece["corner"])
-        return self.of_passage(passage, piece["figure"], target if piece["kind"] == "cue" else None, reader)
+        shown = target if piece["kind"] == "cue" else None
+        return self.of_passage(passage, piece["corner"], piece["figure"], shown, reader)
 
-    def of_passage(self, passage: str, figure: str, target: float | None, reader: Reader) -> tuple[str, str]:
+    def of_passage(
+        self, passage: str, corner: str | None, figure: str, target: float | None, reader: Reader
+    ) -> tuple[str, str]:
+        """Map around a corner (all of the passage's where none is named), and curves through the passage."""
         seen, index = self.seen, passage_index(self.seen.layout, passage)
         low, high = passage_range(seen.layout, index)
         if seen.layout.centre.closed:
             low, high = low - AROUND_M, high + AROUND_M
         places = np.linspace(low, high, POINTS)
+        around = _around(seen.layout, passage, corner, low, high)
         wanted = ["speed", *_CHANNELS.get(figure_entry(figure).about, ())]
         laps = [lap for lap in self._drawn(index, places, wanted) if lap is not None]
-        scene = Scene(seen.layout, places, laps, _signs(seen.layout, passage, places, target, self.seen.run),
+        scene = Scene(seen.layout, places, laps, _signs(seen.marked, passage, places, target, self.seen.run),
                       self.seen.run.layout.heading_deg or 0.0)  # fmt: skip
         panels = [Panel("speed", f"speed, {reader.unit('speed')}", reader.factor("speed"))]
         more = next((role for role in wanted[1:] if any(role in lap.channels for lap in laps)), None)
@@ -195,7 +203,8 @@ class _Scenes:
             unit = reader.unit(quantity)
             panels.append(Panel(more, f"{label}{f', {unit}' if unit else ''}", reader.factor(quantity)))
         distance = reader.unit("distance"), reader.factor("distance")
-        return passage_map(scene), passage_curves(scene, panels, distance)
+        near = replace(scene, places=around, laps=[lap for lap in self._drawn(index, around, []) if lap is not None])
+        return passage_map(near), passage_curves(scene, panels, distance)
 
     def _drawn(self, index: int, places: np.ndarray, channels: Sequence[str]) -> list[Drawn | None]:
         run, base = self.seen.run, self.base
@@ -244,6 +253,19 @@ def _holds(low: float, high: float, place: float) -> bool:
     return low <= place <= high if low <= high else place >= low or place <= high
 
 
+def _around(layout: Layout, passage: str, corner: str | None, low: float, high: float) -> np.ndarray:
+    """Places from a little before the corner, or the passage's corners, to a little behind: there lines differ."""
+    names = layout.passages[passage_index(layout, passage)].corners
+    wanted = [one for one in windows(layout) if one.corner in names and corner in (None, one.corner)]
+    if not wanted:
+        return np.linspace(low, high, POINTS)
+    shift = layout.length if wanted[-1].apex < wanted[0].apex else 0.0
+    first, last = wanted[0].entry - NEAR_M, wanted[-1].exit + shift + NEAR_M
+    if not layout.centre.closed:
+        first, last = max(first, low), min(last, high)
+    return np.linspace(first, max(last, first + 2 * NEAR_M), POINTS)
+
+
 def _signs(layout: Layout, passage: str, places: np.ndarray, target: float | None, run: Run) -> list[Sign]:
     """Corners, marks and the target inside a picture."""
     first, last = float(places[0]), float(places[-1])
@@ -268,6 +290,5 @@ def _signs(layout: Layout, passage: str, places: np.ndarray, target: float | Non
 def picture(session: Session, seen: Seen, asked: schemas.PictureQuery) -> str:
     """One of a passage's pictures, for the coach."""
     scenes = _Scenes(session, seen, None if seen.itself else seen.base, None)
-    return scenes.of_passage(asked.passage, asked.figure or "min_speed", None, Reader(asked.units))[
-        0 if asked.of == "map" else 1
-    ]
+    drawn = scenes.of_passage(asked.passage, asked.corner, asked.figure or "min_speed", None, Reader(asked.units))
+    return drawn[0 if asked.of == "map" else 1]

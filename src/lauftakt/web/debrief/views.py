@@ -21,7 +21,7 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.debrief import checking, files, preparing, sheet, telling, voices
 from lauftakt.web.debrief.advice import MOST_CUES, MOST_KEEPS, fill, new_row, target_on
-from lauftakt.web.debrief.seeing import NONE, Day, day_of, seen_on, stated
+from lauftakt.web.debrief.seeing import NONE, Day, day_of, seen_on, stated, with_marks
 from lauftakt.web.givers import link_of, viewer_of
 from lauftakt.web.limits import limiter
 from lauftakt.web.policy import WHOLE_TEAM, Viewer, one, visible
@@ -403,7 +403,7 @@ def _aim(session: Session, row: CueRow, value: float | None) -> dict[str, Any]:
     before = {"value": target.value}
     way = row.direction if value == row.now else HIGH if value > row.now else LOW
     proposal = Proposal(row.cause, replace(target, value=value, direction=way), row.now, None, "coach")
-    fill(row, proposal, wording.ask(proposal, layout), layout)
+    fill(row, proposal, wording.ask(proposal, with_marks(session, debrief.run, layout)), layout)
     return before
 
 

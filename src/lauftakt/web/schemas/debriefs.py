@@ -275,6 +275,7 @@ class SheetFileQuery(Schema):
 
 class PictureQuery(Schema):
     passage: PlaceName
+    corner: PlaceName | None = None
     units: UnitsChoice = "metric"
     of: Literal["map", "curves"] = "map"
     figure: FigureCode | None = None

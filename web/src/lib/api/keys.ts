@@ -44,6 +44,12 @@ export const keys = {
   notes: (layout: number, version: number, runs: string, find: string) =>
     ['notes', layout, version, runs, find] as const,
   anyNotes: () => ['notes'] as const,
+  debriefs: (event: number | null) => ['debrief', 'day', event] as const,
+  prepare: (run: number) => ['debrief', 'run', run] as const,
+  debriefSheet: (debrief: number, units: string) => ['debrief', 'sheet', debrief, units] as const,
+  passagePicture: (address: string) => ['passage-picture', address] as const,
+  ownDebriefs: (by: string) => ['debrief', 'own', by] as const,
+  anyDebrief: () => ['debrief'] as const,
   staves: () => ['staves'] as const,
   anyCard: () => ['card'] as const,
   laps: (asked: object) => ['laps', asked] as const,

@@ -25,6 +25,8 @@ export const KEYS = {
   map: { keys: ['l'], shown: 'l', does: texts.keys.map, single: true },
   picture: { keys: ['i'], shown: 'i', does: texts.keys.picture, single: true },
   note: { keys: ['w'], shown: 'w', does: texts.keys.note, single: true },
+  cue: { keys: ['g'], shown: 'g', does: texts.keys.cue, single: true },
+  keep: { keys: ['b'], shown: 'b', does: texts.keys.keep, single: true },
   play: { keys: ['k'], shown: 'k', does: texts.keys.play, single: true },
   staves: { keys: ['s'], shown: 's', does: texts.keys.staves, single: true },
   help: { keys: ['?'], shown: '?', does: texts.keys.help, single: true },

@@ -22,6 +22,7 @@
     ['/laps', texts.places.laps, false],
     ['/circuit', texts.places.circuit, true],
     ['/compare', texts.places.compare, false],
+    ['/debrief', texts.places.debrief, false],
   ] as const;
   const open = $derived(places.filter(([, , team]) => !team || present.me?.role !== 'driver'));
 </script>

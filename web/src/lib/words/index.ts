@@ -1,6 +1,7 @@
 // Every text of the interface, by place, ready to be translated.
 import { circuitTexts } from './circuit';
 import { compareTexts, keyTexts } from './compare';
+import { debriefTexts } from './debrief';
 import { doubtTexts } from './doubt';
 import { handInTexts } from './hand-in';
 import { lapsTexts } from './laps';
@@ -19,7 +20,14 @@ import {
 
 export const texts = {
   name: 'Lauftakt',
-  places: { paddock: 'Paddock', handIn: 'Hand-in', laps: 'Laps', circuit: 'Circuit', compare: 'Compare' },
+  places: {
+    paddock: 'Paddock',
+    handIn: 'Hand-in',
+    laps: 'Laps',
+    circuit: 'Circuit',
+    compare: 'Compare',
+    debrief: 'Debrief',
+  },
   signIn: signInTexts,
   account: accountTexts,
   first: firstTexts,
@@ -51,6 +59,7 @@ export const texts = {
     /** What has to be known to read a channel. */
     remarks: { brake_pedal: 'Pedal travel: heights do not compare between days.' } as Record<string, string>,
   },
+  debrief: debriefTexts,
   doubt: doubtTexts,
   keys: keyTexts,
 };

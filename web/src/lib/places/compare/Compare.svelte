@@ -1,6 +1,6 @@
 <!-- The desk: a line-up of laps against a reference, as strips and staves, with the card of a passage or stretch. -->
 <script lang="ts">
-  import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
+  import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { ApiProblem } from '$lib/api/client';
   import { registry } from '$lib/quantities/registry.svelte';
   import { askedBy, deskQuery } from '$lib/desk/asking';
@@ -13,10 +13,12 @@
   import { addressed, keepAddress } from '$lib/session/address.svelte';
   import { present } from '$lib/session/present.svelte';
   import Book from '$lib/parts/Book.svelte';
+  import { adviceOf } from '$lib/places/compare/advice.svelte';
   import { answersOf } from '$lib/places/compare/answers.svelte';
   import DeskBar from '$lib/places/compare/DeskBar.svelte';
   import GroundPanel from '$lib/places/compare/GroundPanel.svelte';
   import KeptLineUps from '$lib/places/compare/KeptLineUps.svelte';
+  import LeaveSheet from '$lib/places/debrief/LeaveSheet.svelte';
   import LapChooser from '$lib/places/compare/LapChooser.svelte';
   import LeftPage from '$lib/places/compare/LeftPage.svelte';
   import NoteSheet from '$lib/places/compare/NoteSheet.svelte';
@@ -87,6 +89,7 @@
       ? desk.lineUp
       : null,
   );
+  const advice = adviceOf(desk, useQueryClient());
   const answers = answersOf(desk, () => void lineUp.refetch());
   const reference = $derived(desk.lineUp?.reference ?? '');
   const rates = $derived(
@@ -158,6 +161,8 @@
     alone: () => desk.chosen && desk.alone(desk.chosen),
     measure: () => desk.measure(),
     swap: () => desk.swapAxis(),
+    cue: () => advice.give('cue'),
+    keep: () => advice.give('keep'),
     play: () => {
       desk.map = 'lines';
       playing.toggle();
@@ -205,7 +210,7 @@
 
 <Book {about}>
   {#snippet left()}
-    {#if desk.lineUp}<LeftPage {desk} {full} {answers} />{/if}
+    {#if desk.lineUp}<LeftPage {desk} {full} {answers} {advice} />{/if}
   {/snippet}
 
   {#if nothing && !desk.lineUp}
@@ -257,6 +262,7 @@
   {/if}
 </Book>
 
+{#if advice.preparing.waiting}<LeaveSheet preparing={advice.preparing} />{/if}
 {#if made.includes('laps')}<LapChooser {desk} bind:open={dialogs.laps.open} onlay={layOther} />{/if}
 {#if made.includes('reference')}<ReferenceSheet
     {desk}

@@ -1,8 +1,9 @@
 <!-- The left page: the map with one lap's loss, and the words and figures of the stretch, or of the whole lap. -->
 <script lang="ts">
-  import { Minimize2, Table2, ZoomIn } from '@lucide/svelte';
+  import { Minimize2, MessageSquarePlus, Table2, ThumbsUp, ZoomIn } from '@lucide/svelte';
   import type { Desk } from '$lib/desk/desk.svelte';
   import TrackMap from '$lib/map/TrackMap.svelte';
+  import type { adviceOf } from '$lib/places/compare/advice.svelte';
   import type { answersOf } from '$lib/places/compare/answers.svelte';
   import LapSheet from '$lib/places/compare/LapSheet.svelte';
   import PassageCard from '$lib/places/compare/PassageCard.svelte';
@@ -16,8 +17,9 @@
     desk: Desk;
     full: number;
     answers: ReturnType<typeof answersOf>;
+    advice: ReturnType<typeof adviceOf>;
   }
-  let { desk, full, answers }: Props = $props();
+  let { desk, full, answers, advice }: Props = $props();
 
   const t = texts.compare;
   const { card, without } = $derived({ card: answers.card, without: answers.without });
@@ -80,7 +82,16 @@
   {:else if !card.error}
     <p class="muted" role="status">{texts.loading}</p>
   {/if}
+  {#if advice.preparing.trouble}<Trouble error={advice.preparing.trouble} />{/if}
   <div class="acts">
+    {#if advice.may}
+      <button type="button" class="may" title={t.advice.cueHint} onclick={() => advice.give('cue')}
+        ><MessageSquarePlus size={15} />{t.advice.cue}</button
+      >
+      <button type="button" class="may" title={t.advice.keepHint} onclick={() => advice.give('keep')}
+        ><ThumbsUp size={15} />{t.advice.keep}</button
+      >
+    {/if}
     <button type="button" class="may" onclick={() => (deep = true)}><Table2 size={15} />{t.depth.open}</button
     >
     <button type="button" class="may" onclick={() => desk.open()}><ZoomIn size={15} />{t.open}</button>

@@ -6,6 +6,7 @@
   import { FileUp } from '@lucide/svelte';
   import { api, ApiProblem, done, type HandIn } from '$lib/api/client';
   import Outgoing from '$lib/places/hand-in/Outgoing.svelte';
+  import OwnDebriefs from '$lib/places/debrief/OwnDebriefs.svelte';
   import Mark from '$lib/parts/Mark.svelte';
   import { note } from '$lib/parts/notes.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -189,6 +190,7 @@
         {#if !outbox.items.length}<li class="muted none">{t.empty}</li>{/if}
       {/each}
     </ul>
+    <OwnDebriefs {token} />
     {#if olderMore ?? data.more}<button type="button" class="may" onclick={more}>{h.more}</button>{/if}
     <p class="muted small">{t.until(day(data.expires_at.slice(0, 10)))}</p>
   {/if}

@@ -1,0 +1,37 @@
+// What is on show on the desk, given to its driver as a cue or as something to keep.
+import type { QueryClient } from '@tanstack/svelte-query';
+import type { Desk } from '$lib/desk/desk.svelte';
+import { note } from '$lib/parts/notes.svelte';
+import { Preparing } from '$lib/places/debrief/preparing.svelte';
+import { present } from '$lib/session/present.svelte';
+import { texts } from '$lib/words';
+
+const t = texts.compare.advice;
+
+export function adviceOf(desk: Desk, client: QueryClient) {
+  const preparing = new Preparing(client, () => desk.chosenLap?.driver?.name ?? '');
+  const leads = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
+  const run = $derived(desk.chosenLap && !desk.chosenLap.made ? desk.chosenLap.run : null);
+
+  return {
+    preparing,
+    /** whether there is something to be given, and somebody who may */
+    get may(): boolean {
+      return leads && run !== null && desk.part !== null;
+    },
+    give(kind: 'cue' | 'keep'): void {
+      const part = desk.part;
+      if (!leads) note(t.onlyCoach);
+      else if (run === null || run === undefined) note(t.noLap);
+      else if (!part) note(t.noPlace);
+      else
+        void preparing.ask({
+          run,
+          kind,
+          ...(part.passage
+            ? { passage: part.passage, corner: kind === 'cue' ? desk.corner : null }
+            : { from_m: part.from, to_m: part.to }),
+        });
+    },
+  };
+}

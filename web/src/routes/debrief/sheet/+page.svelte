@@ -1,0 +1,5 @@
+<script lang="ts">
+  import LargeSheet from '$lib/places/debrief/LargeSheet.svelte';
+</script>
+
+<LargeSheet />
