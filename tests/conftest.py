@@ -3,10 +3,12 @@
 import json
 import os
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 
 from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.demo.next_runs import write_next_runs
 from lauftakt.demo.school import write_day
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
@@ -24,6 +26,12 @@ def day(tmp_path_factory: pytest.TempPathFactory) -> Day:
     runs = [analyse_run(log, layout) for log in logs]
     truth = json.loads((folder / "truth.json").read_text())
     return Day(layout_file, files, [truth[path.name] for path in files], logs, layout, runs)
+
+
+@pytest.fixture(scope="session")
+def next_files(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
+    """The afternoon after the debrief, by the driver's name in small letters."""
+    return {path.stem.rsplit("-", 1)[1]: path for path in write_next_runs(tmp_path_factory.mktemp("afternoon"))}
 
 
 @pytest.fixture(scope="session")

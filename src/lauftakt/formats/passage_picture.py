@@ -130,8 +130,11 @@ def _sign_on_map(scene: Scene, sign: Sign, half: Array, fit: object) -> list[str
         return [bar + f'y2="{by + 4 * away[1]:.1f}" stroke="{BRASS}" stroke-width="3.2"/>']
     x, y = ax - 8 * away[0], ay - 8 * away[1]
     diamond = f"M{x:.1f} {y - 5:.1f}L{x + 5:.1f} {y:.1f}L{x:.1f} {y + 5:.1f}L{x - 5:.1f} {y:.1f}Z"
-    anchor, gap = ("end", -8.0) if x > WIDTH / 2 else ("start", 8.0)
-    return [f'<path d="{diamond}" fill="{BRASS}"/>', _text(sign.text, x + gap, y - 4, QUIET, 10, anchor=anchor)]
+    # Away from the road, unless it would leave the picture there.
+    long = 5.2 * len(sign.text) + 10.0
+    outwards = -1.0 if (away[0] > 0 and x > long) or x + long > WIDTH else 1.0
+    words = _text(sign.text, x + 8.0 * outwards, y - 2, QUIET, 10, anchor="end" if outwards < 0 else "start")
+    return [f'<path d="{diamond}" fill="{BRASS}"/>', words]
 
 
 def passage_curves(scene: Scene, panels: Sequence[Panel], distance: tuple[str, float]) -> str:

@@ -48,8 +48,8 @@ _PLACES = {
     ("brake_release_m", LOW): ("be off the brake ", " earlier than now"),
     ("throttle_pickup_m", LOW): ("pick the throttle up ", " earlier than now"),
     ("throttle_pickup_m", HIGH): ("wait with the throttle ", " longer than now, then stay on it"),
-    ("full_throttle_m", LOW): ("keep full throttle from ", " earlier than now"),
-    ("full_throttle_m", HIGH): ("keep full throttle from ", " later than now, without lifting again"),
+    ("full_throttle_m", LOW): ("be at full throttle from ", " earlier than now"),
+    ("full_throttle_m", HIGH): ("be at full throttle from ", " later than now, without lifting again"),
     ("turn_in_m", HIGH): ("turn in ", " later than now"),
     ("turn_in_m", LOW): ("turn in ", " earlier than now"),
     ("min_speed_m", HIGH): ("be slowest ", " later than now"),
@@ -94,7 +94,8 @@ def ask(proposal: Proposal, layout: Layout) -> Said:
         mark = mark_near(layout, target.value)
         if mark is None:
             return (where, does.removesuffix("from "), gap, moved, ".", *tail)
-        return (where, does, *_at(mark), ", ", gap, moved, ".", *tail)
+        found = _at(mark, "" if does.endswith("from ") else "at ")
+        return (where, does, *found, ", ", gap, moved, ".", *tail)
     template = _ASKED.get((target.figure, target.direction))
     entry = figure_entry(target.figure)
     if template is None:
@@ -104,9 +105,9 @@ def ask(proposal: Proposal, layout: Layout) -> Said:
     }), ".", *tail)  # fmt: skip
 
 
-def _at(mark: Mark) -> Said:
+def _at(mark: Mark, word: str) -> Said:
     if abs(mark.beyond_m) <= AT_M:
-        return (f"at {mark.name}",)
+        return (f"{word}{mark.name}",)
     gap = Quantity(abs(mark.beyond_m), "distance")
     return (gap, f" {'after' if mark.beyond_m > 0 else 'before'} {mark.name}")
 

@@ -23,12 +23,12 @@
   #text(size: 8pt, weight: "bold", data.words.changed) #text(size: 8pt, data.changes.join("  "))
 ]
 #v(1mm)
-#let unit = calc.min(222mm / data.parts, 44mm)
+#let unit = calc.min(222mm / data.parts, 46mm)
 #for piece in data.pieces {
-  let high = if piece.kind == "keep" { unit } else { 2 * unit }
+  let high = if piece.kind == "keep" { unit } else { 1.25 * unit }
   block(width: 100%, height: high, below: 0mm, above: 0mm, clip: true, stroke: (top: 0.5pt + rgb("#ddd7ca")), inset: (y: 1.6mm))[
     #grid(
-      columns: (1fr, calc.min(58mm, (high - 4mm) * 1.55), calc.min(58mm, (high - 4mm) * 1.5)),
+      columns: (1fr, calc.min(62mm, (high - 4mm) * 1.45), calc.min(62mm, (high - 4mm) * 1.45)),
       column-gutter: 3mm,
       {
         text(size: 8pt, fill: quiet, if piece.kind == "keep" { data.words.keep } else { str(piece.number) })

@@ -39,7 +39,7 @@ def as_paper(sheet: schemas.DebriefSheet, form: Form) -> bytes:
         "title": sheet.title, "about": sheet.about, "team": sheet.team, "lead": sheet.lead, "pieces": pieces,
         "changes": sheet.changes, "legend": [name for _, name in sheet.legend], "note": sheet.note or "",
         "roles": [role for role, _ in sheet.legend],
-        "parts": max(keeps + 2 * (len(sheet.pieces) - keeps), 1),
+        "parts": max(keeps + 1.25 * (len(sheet.pieces) - keeps), 1),
         "words": {"keep": "Keep", "target": "Target", "worth": "worth", "a_lap": "a lap", "notes": "Notes",
                   "changed": "Changed since it was given"},
     }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import date
 from typing import Any
 
 import numpy as np
@@ -84,7 +85,7 @@ def content(
 
 def _about(run: Run) -> str:
     clock = f", run of {run.started_at:%H:%M}" if run.started_at else ""
-    return f"{run.layout.name}, {run.event.name}, {run.event.day}{clock}"
+    return f"{run.layout.name}, {run.event.name}, {date.fromisoformat(run.event.day):%-d %B %Y}{clock}"
 
 
 def _lead(pieces: Sequence[Mapping[str, Any]], run: Run | None) -> str:

@@ -12,6 +12,7 @@ export class Preparing {
   /** what waits for one of three cues to be left */
   waiting = $state.raw<CueIn | null>(null);
   busy = $state(false);
+  private last = Promise.resolve();
 
   constructor(
     private readonly client: QueryClient,
@@ -22,8 +23,13 @@ export class Preparing {
     await this.client.invalidateQueries({ queryKey: keys.anyDebrief() });
   };
 
-  private async does(what: () => Promise<void>): Promise<void> {
-    if (this.busy) return;
+  /** One step after the other, as they were clicked: none is lost, and none overtakes. */
+  private does(what: () => Promise<void>): Promise<void> {
+    this.last = this.last.then(() => this.once(what));
+    return this.last;
+  }
+
+  private async once(what: () => Promise<void>): Promise<void> {
     this.trouble = null;
     this.busy = true;
     try {
