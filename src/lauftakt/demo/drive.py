@@ -323,10 +323,13 @@ def drive_run(
     apex = {name: _apex_of(plain, i, round(45 / circuit.step)) for name, i in at.items()}
     speeds, offsets, highs, handling = [], [], [], []
     total = timed_laps + 2
+    # From a source of its own: a driver whose runs are all alike drives as before.
+    whole = np.random.default_rng((seed, 1))
+    lies_off = {name: driver.run_effect * whole.standard_normal(3) for name in apex}
     for lap in range(total):
         wander = gaussian_filter1d(random.standard_normal(count), 60 / circuit.step, mode="wrap")
         offset = good + driver.line_scatter_m * wander / max(float(wander.std()), 1e-9)
-        levels = {name: random.standard_normal(3) for name in apex}
+        levels = {name: random.standard_normal(3) + lies_off[name] for name in apex}
         happens = [bool(random.random() < h.share) for h in driver.habits]
         strengths = [float(np.clip(1.0 + 0.12 * random.standard_normal(), 0.6, 1.4)) for _ in driver.habits]
         for habit, now, strength in zip(driver.habits, happens, strengths, strict=True):

@@ -57,7 +57,8 @@ class Driver:
 
     ``corner_level`` and ``brake_level`` are the shares of grip used in corners and under brakes, ``scatter`` the
     standard deviation (share) of both from lap to lap, ``line_scatter_m`` that of the driven line; ``fade`` is the
-    share of corner speed that tyres lose from lap to lap.
+    share of corner speed that tyres lose from lap to lap; ``run_effect`` by how much of the scatter a whole run lies
+    off in each corner.
     """
 
     name: str
@@ -67,4 +68,5 @@ class Driver:
     line_scatter_m: float = 0.25
     pace_share: float = 1.0
     fade: float = 0.0
+    run_effect: float = 0.0
     habits: tuple[Habit, ...] = field(default_factory=tuple)

@@ -1,0 +1,235 @@
+#!/usr/bin/env python3
+"""How often a driver is told that something changed, over made-up pairs of runs whose truth is known.
+
+Usage: .venv/bin/python benchmarks/progress.py [--days 30] [--first-seed 0] [--laps 8] [--run-effect 0.5] [--smoke]
+
+Each day has a reference driver and students; every run is written as a file, read, placed and compared like anybody's,
+and the cues are those that follow from the findings of the first run, at most three, chosen as a coach would: the
+dearest first, and where nothing is found the passages that look worst. A run as a whole lies off in every corner by
+--run-effect of the scatter from lap to lap. Then each student drives again in three ways: without any change; with
+three lap scatters more in the middle of the first cue's corner; and without the mistakes of the first run.
+"""
+
+import argparse
+import tempfile
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+
+from lauftakt.core import AnalysedRun, Layout, analyse_run, make_layout
+from lauftakt.core.debrief.change import FEWEST_LAPS, size_of
+from lauftakt.core.debrief.check import Asked, check, losses_of
+from lauftakt.core.debrief.target import HIGH, LOW, Target, by_figure, proposals, values_of
+from lauftakt.core.findings.finding import find
+from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.registry import PASSAGE_TIME
+from lauftakt.demo.circuit import Circuit
+from lauftakt.demo.circuits import CIRCUITS
+from lauftakt.demo.drive import drive_run
+from lauftakt.demo.habits import Driver, Habit
+from lauftakt.demo.line import racing_line
+from lauftakt.demo.scenario import COUPE, KART, random_scenario, sketch_of
+from lauftakt.demo.sensors import Sensors, record
+from lauftakt.formats.csv_out import write_csv
+from lauftakt.formats.reading import read_log
+
+STUDENTS = 4
+CUES = 3
+CHANGE = 3.0
+
+
+@dataclass
+class Tally:
+    """What was answered, by what really happened."""
+
+    drivers: int = 0
+    praised: int = 0
+    plainly: int = 0
+    blamed: int = 0
+    lost: int = 0
+    keeps: int = 0
+    elsewhere: int = 0
+    tried: int = 0
+    found: int = 0
+    mended: Counter[str] = field(default_factory=Counter)
+    cues: int = 0
+
+
+@dataclass(frozen=True)
+class Course:
+    """Where and with what a day is driven."""
+
+    circuit: Circuit
+    kind: str
+    folder: Path
+    laps: int
+
+    def analysed(self, driver: Driver, seed: int, layout: Layout | None) -> tuple[AnalysedRun, Layout]:
+        """One run as a file, read and placed."""
+        car = KART if self.kind == "bruchfeld" else COUPE
+        motion = drive_run(self.circuit, car, driver, timed_laps=self.laps, seed=seed, line=racing_line(self.circuit))
+        scale = 1 + float(np.random.default_rng(seed).uniform(-0.015, 0.015))
+        log = record(self.circuit, car, motion, Sensors(speed_scale=scale), seed=seed + 1, meta={"driver": driver.name})
+        path = self.folder / f"{seed}.csv"
+        write_csv(log, path)
+        read = read_log(path)
+        path.unlink()
+        made = layout or make_layout(read, sketch_of(self.circuit))[0]
+        return analyse_run(read, made), made
+
+
+def cues_of(run: AnalysedRun, base: AnalysedRun, layout: Layout) -> list[Asked]:
+    """What a coach would ask: after findings, else where the run looks worst."""
+    lost, _ = find([Contender(base, "reference", "car"), Contender(run, "student", "car")], 0, layout)
+    own = [one for one in lost if one.driver == "student" and one.passage and one.put_forward]
+    found: list[Target] = []
+    for finding in own[:CUES]:
+        offered = proposals(finding, run, layout, base)
+        if offered:
+            found.append(offered[0].target)
+    losses = losses_of(run, layout, base)
+    for name in sorted(losses, key=lambda name: -losses[name][0]):
+        if len(found) < CUES and all(one.passage != name for one in found):
+            one = by_figure(run, layout, name, None, PASSAGE_TIME, LOW)
+            if one is not None:
+                found.append(one.target)
+    return [Asked(key, target) for key, target in enumerate(found)]
+
+
+def keep_of(run: AnalysedRun, base: AnalysedRun, layout: Layout, cues: Sequence[Asked]) -> Asked | None:
+    """The passage that looks best, to be kept."""
+    losses = losses_of(run, layout, base)
+    free = [name for name in losses if all(one.target.passage != name for one in cues)]
+    if not free:
+        return None
+    name = min(free, key=lambda name: losses[name][0])
+    times = values_of(run, layout, name, None, PASSAGE_TIME)[1]
+    return Asked(99, Target(PASSAGE_TIME, name, None, float(np.median(times)), LOW), keep=True)
+
+
+def days(first: int, count: int, laps: int, run_effect: float) -> Iterator[Tally]:
+    for seed in range(first, first + count):
+        with tempfile.TemporaryDirectory() as folder:
+            yield _day(seed, Path(folder), laps, run_effect)
+
+
+def _day(seed: int, folder: Path, laps: int, run_effect: float) -> Tally:
+    random = np.random.default_rng((seed, 11))
+    kind = ("bruchfeld", "bruchfeld", "ellerholm")[seed % 3]
+    told, course = Tally(), Course(CIRCUITS[kind](), kind, folder, laps)
+    made = random_scenario(seed, laps=2, students=STUDENTS, kind=kind)
+    drivers = [replace(drive.driver, run_effect=run_effect) for drive in made.drives]
+    scatter = float(random.uniform(0.004, 0.012))
+    base, layout = course.analysed(replace(drivers[0], scatter=scatter), 9000 * seed, None)
+    for number, driver in enumerate(drivers[1:]):
+        # The first is the reference's twin: nothing of what looks bad in his run is more than chance.
+        student = replace(driver, scatter=scatter)
+        first, _ = course.analysed(student, 9000 * seed + 10 * number + 1, layout)
+        if len(first.counting) < FEWEST_LAPS:
+            continue
+        cues = cues_of(first, base, layout)
+        keep = keep_of(first, base, layout, cues)
+        asked = [*cues, *([keep] if keep else [])]
+        losses = losses_of(first, layout, base)
+        again, _ = course.analysed(student, 9000 * seed + 10 * number + 2, layout)
+        _count_unchanged(told, check(first, again, layout, asked, losses=losses), cues, first, again, layout)
+        corner = _corner(cues, layout)
+        share = 0.0 if corner is None else _scatter(first, layout, cues[0].target.passage, corner)
+        if corner is not None and share > 0.0:
+            more = replace(student, habits=(*student.habits, Habit(corner, "strong", CHANGE * share)))
+            third, _ = course.analysed(more, 9000 * seed + 10 * number + 3, layout)
+            _count_changed(told, first, third, layout, corner, losses, cues)
+        if student.habits:
+            mended, _ = course.analysed(replace(student, habits=()), 9000 * seed + 10 * number + 4, layout)
+            told.mended.update(one.answer for one in check(first, mended, layout, cues, losses=losses).answers)
+            told.cues += len(cues)
+    return told
+
+
+def _count_unchanged(
+    told: Tally, found: object, cues: Sequence[Asked], first: AnalysedRun, again: AnalysedRun, layout: Layout
+) -> None:
+    answers = {one.key: one for one in found.answers}  # type: ignore[attr-defined]
+    told.drivers += 1
+    told.praised += any(answers[cue.key].answer in ("reached", "reached_paid") for cue in cues)
+    told.blamed += any(answers[cue.key].answer == "worse" for cue in cues)
+    told.elsewhere += bool(found.elsewhere)  # type: ignore[attr-defined]
+    if 99 in answers:
+        told.keeps += 1
+        told.lost += answers[99].answer == "lost"
+    # What somebody would say who only looks whether the time there is better by more than its scatter.
+    for cue in cues:
+        times = [values_of(run, layout, cue.target.passage, None, PASSAGE_TIME)[1] for run in (first, again)]
+        if min(len(one) for one in times) < FEWEST_LAPS:
+            continue
+        gain = float(np.median(times[0]) - np.median(times[1]))
+        error = float(np.sqrt(sum(np.var(one, ddof=1) / len(one) for one in times)))
+        if gain > 1.645 * error:
+            told.plainly += 1
+            break
+
+
+def _scatter(run: AnalysedRun, layout: Layout, passage: str, corner: str) -> float:
+    """Scatter of the lowest speed from lap to lap as a share of it, as it is seen; 0 where it is not known."""
+    values = values_of(run, layout, passage, corner, "min_speed")[1]
+    known = values[np.isfinite(values)]
+    return size_of(known) / float(np.median(known)) if len(known) >= FEWEST_LAPS else 0.0
+
+
+def _corner(cues: Sequence[Asked], layout: Layout) -> str | None:
+    passage = next((one for one in layout.passages if cues and one.name == cues[0].target.passage), None)
+    return None if passage is None or not passage.corners else cues[0].target.corner or passage.corners[0]
+
+
+def _count_changed(
+    told: Tally, first: AnalysedRun, third: AnalysedRun, layout: Layout, corner: str,
+    losses: dict[str, tuple[float, float]], cues: Sequence[Asked],
+) -> None:  # fmt: skip
+    """The lowest speed of the first cue's corner was raised by three lap scatters: is that seen among the cues?"""
+    target = Target("min_speed", cues[0].target.passage, corner, 0.0, HIGH)
+    values = values_of(first, layout, target.passage, corner, "min_speed")[1]
+    if np.isfinite(values).sum() < FEWEST_LAPS:
+        return
+    target = replace(target, value=float(np.nanmedian(values)) + 1e-3)
+    answer = check(first, third, layout, [Asked(0, target), *cues[1:]], losses=losses).answers[0]
+    told.tried += 1
+    told.found += answer.answer in ("reached", "reached_paid", "moved")
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--days", type=int, default=30)
+    parser.add_argument("--first-seed", type=int, default=0)
+    parser.add_argument("--laps", type=int, default=8)
+    parser.add_argument("--run-effect", type=float, default=0.5)
+    parser.add_argument("--smoke", action="store_true", help="one short day")
+    asked = parser.parse_args()
+    if asked.smoke:
+        asked.days, asked.laps = 1, 6
+    whole = Tally()
+    for one in days(asked.first_seed, asked.days, asked.laps, asked.run_effect):
+        for name in ("drivers", "praised", "plainly", "blamed", "lost", "keeps", "elsewhere", "tried", "found", "cues"):
+            setattr(whole, name, getattr(whole, name) + getattr(one, name))
+        whole.mended.update(one.mended)
+    print(f"{asked.days} days from {asked.first_seed}, {asked.laps} + {asked.laps} laps, "
+          f"run effect {asked.run_effect:g} of the scatter")  # fmt: skip
+    share = 100.0 / max(whole.drivers, 1)
+    print(f"drivers who changed nothing: {whole.drivers}")
+    print(
+        f"  told reached            {share * whole.praised:5.1f} %  (looked at plainly {share * whole.plainly:.1f} %)"
+    )
+    print(f"  told worse              {share * whole.blamed:5.1f} %")
+    print(f"  told that another place pays {share * whole.elsewhere:5.1f} %")
+    print(f"  keeps told lost         {100.0 * whole.lost / max(whole.keeps, 1):5.1f} %")
+    print(
+        f"three lap scatters, among three cues: {whole.tried}, found {100.0 * whole.found / max(whole.tried, 1):.1f} %"
+    )
+    print(f"mistakes left off: {whole.cues} cues, " + ", ".join(
+        f"{name} {100.0 * count / max(whole.cues, 1):.0f} %" for name, count in whole.mended.most_common()))  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()
