@@ -224,11 +224,10 @@ def main() -> None:
     print(f"  told worse              {share * whole.blamed:5.1f} %")
     print(f"  told that another place pays {share * whole.elsewhere:5.1f} %")
     print(f"  keeps told lost         {100.0 * whole.lost / max(whole.keeps, 1):5.1f} %")
-    print(
-        f"three lap scatters, among three cues: {whole.tried}, found {100.0 * whole.found / max(whole.tried, 1):.1f} %"
-    )
-    print(f"mistakes left off: {whole.cues} cues, " + ", ".join(
-        f"{name} {100.0 * count / max(whole.cues, 1):.0f} %" for name, count in whole.mended.most_common()))  # fmt: skip
+    found = 100.0 * whole.found / max(whole.tried, 1)
+    print(f"three lap scatters, among three cues: {whole.tried}, found {found:.1f} %")
+    each = [f"{name} {100.0 * count / max(whole.cues, 1):.0f} %" for name, count in whole.mended.most_common()]
+    print(f"mistakes left off: {whole.cues} cues, {', '.join(each)}")
 
 
 if __name__ == "__main__":

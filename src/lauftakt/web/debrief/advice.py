@@ -71,11 +71,11 @@ def keeps_of(session: Session, seen: Seen, strengths: list[Finding]) -> list[sch
 
 def _steadily(seen: Seen, passage: SteadyPassage) -> Said:
     spread = passage.time.value if passage.time is not None and passage.fast and passage.steady else None
-    name = _named(seen.layout, passage.name)
+    name = corners_of(seen.layout, passage.name)
     return praise(name, quicker_s=None, than="", spread_s=spread, laps=len(passage.numbers))
 
 
-def _named(layout: Layout, passage: str) -> str:
+def corners_of(layout: Layout, passage: str) -> str:
     """A passage as drivers know it: by its corners."""
     corners = layout.passages[passage_index(layout, passage)].corners
     return " ".join(corners) or passage
@@ -248,7 +248,7 @@ def _kept(session: Session, seen: Seen, passage: str, strong: Finding | None) ->
         than = seen.base.driver.name
         return proposal, praise(strong.place, quicker_s=-strong.loss_s, than=than, spread_s=None, laps=strong.clean)
     steady = next((one for one in steady_of(session, seen) if one.name == passage), None)
-    name = _named(seen.layout, passage)
+    name = corners_of(seen.layout, passage)
     said = praise(name, quicker_s=None, than="", spread_s=None, laps=0) if steady is None else _steadily(seen, steady)
     return proposal, said
 

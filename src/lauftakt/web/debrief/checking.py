@@ -5,6 +5,7 @@ from dataclasses import dataclass
 import numpy as np
 from sqlalchemy.orm import Session, joinedload
 
+from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.debrief.check import UNJUDGED, Answer, Asked, Check, Dots, check
 from lauftakt.store.database import mine
 from lauftakt.store.lineup import Apart, common_analyses, load_entries
@@ -29,6 +30,7 @@ class Checked:
     remark: str | None
     answers: dict[int, Answer]
     found: Check | None
+    layout: Layout | None = None
 
 
 def runs_since(session: Session, debrief: Debrief) -> list[Run]:
@@ -90,7 +92,7 @@ def checked(session: Session, debrief: Debrief, run_id: int | None = None) -> Ch
     answers = {answer.key: answer for answer in found.answers}
     gone = "The circuit was redrawn, and this place is no longer on it."
     answers |= {row.id: _unjudged(row, gone) for row in rows if row.id not in answers}
-    return Checked(wanted, look, None, remark, answers, found)
+    return Checked(wanted, look, None, remark, answers, found, layout)
 
 
 def _unjudged(row: CueRow, why: str) -> Answer:

@@ -15,7 +15,7 @@ from lauftakt.store.models import Debrief, LapRow, Run, Voice
 from lauftakt.web import schemas, show
 from lauftakt.web.compare.addresses import key_of
 from lauftakt.web.compare.card import cause_out
-from lauftakt.web.debrief.advice import keeps_of, proposed
+from lauftakt.web.debrief.advice import corners_of, keeps_of, proposed
 from lauftakt.web.debrief.checking import Checked, checked, given_before
 from lauftakt.web.debrief.seeing import NONE, Day, Seen, latest_by_driver, seen_on, stated
 from lauftakt.web.debrief.telling import answer_out, debrief_of_run, head, voice_out, voices_of
@@ -93,11 +93,15 @@ def of_run(session: Session, day: Day, run: Run, runs: list[Run]) -> schemas.Pre
 
 
 def elsewhere_out(looked: Checked | None) -> list[schemas.ElsewhereOut]:
-    if looked is None or looked.found is None:
+    if looked is None or looked.found is None or looked.layout is None:
         return []
     return [
         schemas.ElsewhereOut(
-            passage=one.passage, change_s=one.change.change, low_s=one.change.low, high_s=one.change.high
+            passage=one.passage,
+            place=corners_of(looked.layout, one.passage),
+            change_s=one.change.change,
+            low_s=one.change.low,
+            high_s=one.change.high,
         )
         for one in looked.found.elsewhere
     ]

@@ -185,6 +185,7 @@ class ElsewhereOut(Schema):
     """A passage that nothing was asked in and that became slower beyond doubt."""
 
     passage: str
+    place: str = Field(description="Its corners.")
     change_s: float
     low_s: float
     high_s: float

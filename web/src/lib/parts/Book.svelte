@@ -142,8 +142,20 @@
     .about {
       display: none;
     }
+    .right > header {
+      gap: 8px;
+    }
     nav {
       flex: 1;
+      min-width: 0;
+      gap: 14px;
+      overflow-x: auto;
+    }
+  }
+  @media (max-width: 480px) {
+    nav {
+      gap: 10px;
+      font-size: 13.5px;
     }
   }
 </style>

@@ -13,6 +13,15 @@ describe('a drawing that came as text', () => {
     expect(made?.querySelector('text')?.textContent).toBe('T5 <b>');
   });
 
+  it('is drawn in the page’s own inks', () => {
+    const made = drawing(
+      '<svg xmlns="http://www.w3.org/2000/svg"><rect fill="#fffefb"/><path d="M0 0" stroke="#123456"/></svg>',
+      '',
+    );
+    expect(made?.querySelector('rect')?.getAttribute('fill')).toBe('var(--sheet)');
+    expect(made?.querySelector('path')?.getAttribute('stroke')).toBe('#123456');
+  });
+
   it('leaves out whatever could run or load something', () => {
     const made = drawing(
       '<svg xmlns="http://www.w3.org/2000/svg" onload="x()"><script>x()</script><image href="http://a"/><a href="javascript:x()"><text>t</text></a><path d="M0 0" onclick="x()" style="background:url(http://a)"/></svg>',

@@ -34,14 +34,16 @@
                 signed(answer.high, { ...unit, offset: 0 }),
                 unit.label,
               )}
-              {#if cue.target.figure !== 'passage_s' && answer.time_change_s !== null}
+            </p>
+            {#if cue.target.figure !== 'passage_s' && answer.time_change_s !== null}
+              <p class="small">
                 {t.timeChange(
                   signed(answer.time_change_s, time),
                   signed(answer.time_low_s, time),
                   signed(answer.time_high_s, time),
                 )}
-              {/if}
-            </p>
+              </p>
+            {/if}
             {@const luck = signed(answer.luck, { ...unit, offset: 0 })}
             {@const whole = signed(answer.whole, { ...unit, offset: 0 })}
             {#if Number(luck.replace('−', '-')) !== 0 || Number(whole.replace('−', '-')) !== 0}
@@ -56,7 +58,7 @@
     {/if}
   {/each}
   {#each data.elsewhere as one (one.passage)}
-    <p class="small hint">{t.elsewhere(one.passage, figure(one.change_s, time))}</p>
+    <p class="small hint">{t.elsewhere(one.place, figure(one.change_s, time))}</p>
   {/each}
 </section>
 

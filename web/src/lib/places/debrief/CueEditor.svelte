@@ -80,6 +80,11 @@
     font-weight: 560;
     overflow-wrap: anywhere;
   }
+  .value span {
+    display: flex;
+    align-items: center;
+    gap: 6px;
+  }
   .value .input {
     width: 110px;
     padding: 0 8px;
