@@ -69,6 +69,13 @@ def test_corners_of_a_few_random_circuits() -> None:
     assert driven > 80
 
 
+def test_what_becomes_of_cues_over_a_short_day() -> None:
+    told = run("progress.py", "--smoke")
+    assert int(re.search(r"changed nothing: (\d+)", told)[1]) == 5
+    assert float(re.search(r"told reached +([\d.]+) %", told)[1]) <= 20.0
+    assert re.search(r"mistakes left off: \d+ cues", told)
+
+
 def test_reckoning_of_a_kart_loop() -> None:
     told = run("reckoning.py", "--smoke")
     rows = re.findall(r"(\d+)/(\d+) +([\d.]+) \(most \d+\) +([\d.]+) \(most", told)

@@ -110,6 +110,42 @@ def test_everything_that_the_desk_asks_is_answered(coach: Coach, desk: dict[str,
             assert not np.isinf(table[name].to_numpy()).any(), name
 
 
+def test_debriefs_of_them_can_be_prepared_given_and_read(coach: Coach, desk: dict[str, Any]) -> None:
+    passages = [passage["name"] for passage in desk["layout"]["passages"]]
+    for run in {lap["run"] for lap in desk["laps"] if lap["run"]}:
+        coach.get(f"/api/debriefs/runs/{run}")
+        found = coach.get(f"/api/debriefs/runs/{run}")
+        finite(found.json)
+        assert found.json["state"] == "ready"
+        asked = [one["passage"] for one in found.json["findings"] if one["passage"]][:2] or passages[:1]
+        for name in asked:
+            done = coach.post("/api/cues", json={"run": run, "kind": "cue", "passage": name})
+            assert done.status_code == 201, done.text
+            finite(done.json)
+        # Where cars stop behind the finish of a hill no passage was driven to its end, and nothing can be kept.
+        assert coach.post("/api/cues", json={"run": run, "kind": "keep", "passage": passages[-1]}).status_code != 500
+        good = [one["passage"] for one in found.json["strengths"]] or passages
+        kept = coach.post("/api/cues", json={"run": run, "kind": "keep", "passage": good[0]})
+        assert kept.status_code in (201, 409), kept.text
+        stretch = {"run": run, "kind": "cue", "from_m": 100.0, "to_m": 300.0, "figure": "min_speed"}
+        assert coach.post("/api/cues", json=stretch).status_code in (201, 409, 422)
+        debrief = coach.get(f"/api/debriefs/runs/{run}").json["debrief"]["id"]
+        assert coach.post(f"/api/debriefs/{debrief}/give", json={"given": True}).status_code == 200
+        for units in ("metric", "imperial"):
+            sheet = coach.get(f"/api/debriefs/{debrief}/sheet?units={units}").json
+            assert "nan" not in json.dumps(sheet).lower().replace("nanc", "")
+            assert all(piece["map"].startswith("<svg") for piece in sheet["pieces"])
+        for form in ("pdf", "html"):
+            assert coach.get(f"/api/debriefs/{debrief}/sheet/file?format={form}").status_code == 200
+        for name in (passages[0], passages[-1]):
+            for of in ("map", "curves"):
+                drawn = coach.get(f"/api/debriefs/runs/{run}/picture?passage={name}&of={of}&figure=brake_point_m")
+                assert drawn.status_code == 200
+                assert b"nan" not in drawn.data
+        finite(coach.get(f"/api/debriefs/{debrief}/check").json)
+    finite(coach.get("/api/debriefs").json)
+
+
 def test_a_made_lap_of_them_lies_where_it_must(coach: Coach, desk: dict[str, Any]) -> None:
     times = {lap["key"]: lap["time_s"] for lap in desk["laps"]}
     driven = [lap["time_s"] for lap in desk["laps"] if not lap["made"]]
