@@ -240,3 +240,44 @@ def test_what_drivers_say_stands_beside_the_findings(
     row = next(row for row in school.get(f"/api/debriefs/runs/{runs[0]['id']}").json["debrief"]["cues"]
                if row["id"] == cue)  # fmt: skip
     assert (row["understood"], row["tried"], row["unsafe"]) == (True, None, True)
+
+
+def test_an_instructors_lap_stands_in_where_somebody_did_not_agree(
+    school: Coach, prepared: dict, runs: list[dict]
+) -> None:
+    halvard = next(run for run in school.get("/api/paddock").json["runs"] if run["driver"]["name"] == "Halvard")
+    driver = halvard["driver"]["id"]
+
+    def roles() -> list[str]:
+        sheet = school.get(f"/api/debriefs/{prepared['id']}/sheet").json
+        assert ("reference" in [role for role, _ in sheet["legend"]]) == (sheet["note"] is None)
+        return [role for role, _ in sheet["legend"]]
+
+    assert "reference" not in roles()
+    school.patch(f"/api/drivers/{driver}", json={"shows_laps": True})
+    assert "reference" in roles()
+    done = school.patch(f"/api/drivers/{driver}", json={"shows_laps": False}).json
+    assert "reference" not in roles()
+    assert "did not agree" in school.get(f"/api/debriefs/{prepared['id']}/sheet").json["note"]
+    school.patch(f"/api/drivers/{driver}", json={"reference_only": True})
+    assert "reference" in roles()
+    school.patch(f"/api/drivers/{driver}", json={"reference_only": False})
+    assert school.post(f"/api/actions/{done['action']}/undo").status_code == 204
+    assert "reference" in roles()
+
+
+def test_the_paddock_says_who_waits_and_a_joined_driver_takes_debriefs_along(
+    school: Coach, prepared: dict, runs: list[dict]
+) -> None:
+    states = {one["driver"]["name"]: (one["debrief"], one["latest"]) for one in
+              school.get("/api/paddock").json["deliveries"]}  # fmt: skip
+    assert states["Ines"][1] == runs[1]["id"]
+    assert states["Ines"][0] in ("waits", "prepared")
+    other = school.post("/api/links", json={"driver": "Innes", "days": 1}).json["driver"]["id"]
+    ines = runs[0]["driver"]["id"]
+    joined = school.post(f"/api/drivers/{ines}/join", json={"into": other})
+    assert joined.status_code == 200, joined.text
+    assert school.get(f"/api/debriefs/{prepared['id']}/sheet").json["driver"] == "Innes"
+    assert school.get(f"/api/debriefs/{prepared['id']}/check").json["run"] == runs[1]["id"]
+    assert school.post(f"/api/actions/{joined.json['action']}/undo").status_code == 204
+    assert school.get(f"/api/debriefs/{prepared['id']}/sheet").json["driver"] == "Ines"

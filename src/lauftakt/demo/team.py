@@ -11,11 +11,11 @@ from sqlalchemy.orm import Session
 from lauftakt.core.circuit.ground import on_ground
 from lauftakt.demo.endurance import CAR, SHEET, STINTS, write_endurance
 from lauftakt.demo.next_runs import NEXT, write_next_runs
-from lauftakt.demo.school import DAY, TEAM, write_day
+from lauftakt.demo.school import DAY, SCHOOL_CAR, TEAM, write_day
 from lauftakt.store.accounts import add_account, add_team, set_password, verify
 from lauftakt.store.database import Database, now
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import Account, Car, Driver, LapRow, MarkRow, Note, Run, StintWord, Team
+from lauftakt.store.models import Account, Car, Driver, LapRow, MarkRow, Note, Run, StintWord, Team, Voice
 from lauftakt.store.runs import named
 
 EMAIL = "coach@ellerholm.example"
@@ -65,6 +65,7 @@ def load_demo_team(database: Database, hand_in: HandInFile, say: Callable[[str],
         say_on_which_tyres(session, team_id)
         write_notes(session, team_id)
         set_marks(session, team_id)
+        say_what_was_felt(session, team_id)
 
 
 def endow(session: Session, team_id: int) -> None:
@@ -137,6 +138,39 @@ def set_marks(session: Session, team_id: int) -> None:
                 team_id=team_id, layout_id=run.layout_id, name=name, side=side, latitude=latitude, longitude=longitude
             )
         )
+
+
+# What students said from the phone after the afternoon's run: driver, corner, how it felt, words.
+FELT = (
+    ("Ines", "T5", "good", None),
+    ("Ines", "T4", "unsure", "I am never sure where to turn in."),
+    ("Priya", "T8", "lost", "Lifted twice, the car moved under me."),
+    ("Priya", None, "question", "May I stay flat through T6 when it is damp?"),
+    ("Okan", "T4", "lost", None),
+    ("Freya", "T5", "good", None),
+)
+
+
+def say_what_was_felt(session: Session, team_id: int) -> None:
+    """What the students felt in the afternoon, where none of them said anything yet."""
+    if session.scalar(select(func.count()).select_from(Voice).where(Voice.team_id == team_id)):
+        return
+    for name, corner, felt, words in FELT:
+        run = session.scalar(
+            select(Run)
+            .join(Driver)
+            .join(Car, Car.id == Run.car_id)
+            .where(Run.team_id == team_id, Driver.name == name, Car.name == SCHOOL_CAR.name)
+            .order_by(Run.started_at.desc())
+            .limit(1)
+        )
+        if run is not None:
+            session.add(
+                Voice(
+                    team_id=team_id, driver_id=run.driver_id, run_id=run.id, felt=felt, corner=corner, words=words,
+                    said_at=now(),
+                )
+            )  # fmt: skip
 
 
 def say_what_was_tried(session: Session, team_id: int) -> None:

@@ -8,7 +8,7 @@ from sqlalchemy import Select, and_, func, or_, select
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.store.database import NotFound, now
-from lauftakt.store.models import Car, Driver, Event, HandIn, HandInLink, LayoutRow, Run
+from lauftakt.store.models import Car, Debrief, Driver, Event, HandIn, HandInLink, LayoutRow, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.givers import settings_of_app
@@ -122,6 +122,8 @@ def _deliveries(session: Session, viewer: Viewer, event: Event | None, runs: lis
     # Who is only a reference hands in for nobody to wait.
     here = or_(Driver.id.in_(set(own)), and_(Driver.id.in_(lately | linked), Driver.reference_only.is_(False)))
     expected = visible(Driver, viewer).where(here).order_by(Driver.name)
+    latest = {driver: found[-1].id for driver, each in own.items() if (found := [r for r in each if r.best_s])}
+    debriefs = _debriefs(session, viewer, list(latest.values()))
     return [
         schemas.Delivery(
             driver=show.driver(driver),
@@ -129,9 +131,20 @@ def _deliveries(session: Session, viewer: Viewer, event: Event | None, runs: lis
             runs=len(own.get(driver.id, [])),
             laps=sum(run.laps_counting for run in own.get(driver.id, [])),
             link=driver.id in linked,
+            debrief=None
+            if driver.reference_only or driver.id not in latest
+            else debriefs.get(latest[driver.id], "waits"),  # type: ignore[arg-type]
+            latest=latest.get(driver.id),
         )
         for driver in session.scalars(expected)
     ]
+
+
+def _debriefs(session: Session, viewer: Viewer, runs: list[int]) -> dict[int, str]:
+    """How far debriefs are, by run."""
+    query = visible(Debrief, viewer).where(Debrief.run_id.in_(runs)).with_only_columns(Debrief.run_id, Debrief.given_at)
+    found = session.execute(query).all()
+    return {run: "prepared" if given is None else "given" for run, given in found if run is not None}
 
 
 def _drove_between(session: Session, viewer: Viewer, begin: date, end: date) -> set[int]:

@@ -20,7 +20,7 @@ from lauftakt.store.database import mine
 from lauftakt.store.lineup import Entry
 from lauftakt.store.models import CueRow, Debrief, Run, Team
 from lauftakt.web import schemas, show
-from lauftakt.web.debrief.seeing import Day, Seen, seen_on
+from lauftakt.web.debrief.seeing import Day, Seen, seen_of, seen_on
 from lauftakt.web.debrief.telling import cues_of, snapshot
 from lauftakt.web.paper import lap_time
 
@@ -59,7 +59,7 @@ def content(
         parts = joinedload(Run.driver), joinedload(Run.event), joinedload(Run.layout)
         run = session.scalar(mine(Run, debrief.team_id).where(Run.id == debrief.run_id).options(*parts))
     seen = seen_on(session, day, run) if day is not None and run is not None and run.id in day.analyses else None
-    scenes = None if seen is None else _Scenes.of(session, seen)
+    scenes = None if seen is None or day is None else _Scenes.of(session, seen, day)
     numbers = iter(range(1, 100))
     told = []
     for piece in pieces:
@@ -155,14 +155,19 @@ class _Scenes:
     note: str | None
 
     @classmethod
-    def of(cls, session: Session, seen: Seen) -> "_Scenes":
+    def of(cls, session: Session, seen: Seen, day: Day) -> "_Scenes":
+        """With the reference's lap if its driver agreed or is an instructor; else that of the quickest who did."""
         if seen.itself:
             return cls(session, seen, None, None)
-        driver = seen.base.driver
-        if driver.reference_only or driver.shows_laps:
-            return cls(session, seen, seen.base, None)
-        why = "did not agree to" if driver.shows_laps is False else "was not asked yet whether to"
-        return cls(session, seen, None, f"The reference's line is left out: its driver {why} show laps to others.")
+        others = [one for one in day.runs if one.driver_id != seen.run.driver_id]
+        shown = next((one for one in others if one.driver.reference_only or one.driver.shows_laps), None)
+        if shown is None:
+            asked = seen.base.driver.shows_laps
+            why = "did not agree to" if asked is False else "was not asked yet whether to"
+            return cls(session, seen, None, f"The reference's line is left out: its driver {why} show laps to others.")
+        if shown.id == seen.base.id:
+            return cls(session, seen, shown, None)
+        return cls(session, seen_of(session, seen.run, shown, day.analyses), shown, None)
 
     @property
     def legend(self) -> list[list[str]]:

@@ -29,6 +29,10 @@ class Delivery(Schema):
     runs: int
     laps: int
     link: bool = Field(description="A link was sent and can still be used.")
+    debrief: Literal["waits", "prepared", "given"] | None = Field(
+        description="How far the latest run's debrief is; null for who is only a reference, or has no lap that counts."
+    )
+    latest: int | None = Field(description="That run.")
 
 
 class RunReading(Schema):

@@ -43,6 +43,7 @@ export const paddockTexts = {
     `${runs === 1 ? '1 run' : `${runs} runs`}, ${laps === 1 ? '1 lap' : `${laps} laps`}`,
   hasLink: 'link is out',
   sendLink: 'Send a link',
+  debriefs: { waits: 'waits for a debrief', prepared: 'debrief prepared', given: 'debrief given' },
   saveDay: 'Save the day as',
   older: 'Older days',
   runOf: (driver: string, clock: string) => `the run of ${driver}${clock ? ` at ${clock}` : ''}`,

@@ -8,6 +8,7 @@
   import Trouble from '$lib/parts/Trouble.svelte';
   import SheetView from '$lib/places/debrief/SheetView.svelte';
   import VoicePanel from '$lib/places/debrief/VoicePanel.svelte';
+  import { onPhone } from '$lib/places/debrief/units.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
 
@@ -25,12 +26,14 @@
         : done(api.GET('/api/own-debriefs')),
     refetchInterval: LOOK_MS,
   }));
+  // Whoever has no account chooses units on the phone itself.
+  const units = $derived(token ? onPhone.units : present.units);
   let chosen = $state<number | null>(null);
   const shown = $derived(chosen ?? own.data?.sheets[0]?.id ?? null);
   const sheet = createQuery(() => ({
-    queryKey: keys.debriefSheet(shown ?? 0, `${present.units}${token}`),
+    queryKey: keys.debriefSheet(shown ?? 0, `${units}${token}`),
     queryFn: () => {
-      const query = { units: present.units };
+      const query = { units };
       const id = shown ?? 0;
       return token
         ? done(
@@ -44,7 +47,7 @@
     refetchInterval: LOOK_MS,
   }));
   const file = (format: string): string =>
-    `${token ? `/api/link/${encodeURIComponent(token)}/debriefs/${shown ?? 0}` : `/api/debriefs/${shown ?? 0}/sheet`}/file?format=${format}&units=${present.units}`;
+    `${token ? `/api/link/${encodeURIComponent(token)}/debriefs/${shown ?? 0}` : `/api/debriefs/${shown ?? 0}/sheet`}/file?format=${format}&units=${units}`;
 
   const again = (): Promise<void> => client.invalidateQueries({ queryKey: keys.anyDebrief() });
   const doing = new Doing(again);
@@ -101,6 +104,19 @@
     {/if}
     {#if sheet.error && !sheet.data}<Trouble error={sheet.error} again={() => void sheet.refetch()} />{/if}
     {#if shown !== null && sheet.data}
+      {#if token}
+        <label class="units"
+          >{t.units}
+          <select
+            class="select"
+            value={units}
+            onchange={(changed) => onPhone.choose(changed.currentTarget.value)}
+          >
+            <option value="metric">{t.metric}</option>
+            <option value="imperial">{t.imperial}</option>
+          </select></label
+        >
+      {/if}
       <SheetView sheet={sheet.data} {about} />
       <div class="acts">
         <a class="may" href={file('html')} download><FileDown size={16} aria-hidden="true" />{t.keepFile}</a>
@@ -124,6 +140,16 @@
     min-height: 44px;
     margin-bottom: 10px;
     padding: 0 30px 0 10px;
+  }
+  .units {
+    display: flex;
+    align-items: center;
+    gap: 10px;
+    font-size: 13px;
+  }
+  .units .select {
+    width: auto;
+    margin: 0;
   }
   .answers,
   .acts {

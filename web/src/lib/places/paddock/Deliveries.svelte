@@ -18,6 +18,9 @@
         {#if item.runs}<span class="muted">{t.runsAndLaps(item.runs, item.laps)}</span>
         {:else if item.link}<span class="muted">{t.hasLink}</span>
         {:else}<a href="/hand-in?link={encodeURIComponent(item.driver.name)}">{t.sendLink}</a>{/if}
+        {#if item.debrief && item.latest}
+          <a class={item.debrief} href="/debrief?run={item.latest}">{t.debriefs[item.debrief]}</a>
+        {/if}
       </li>
     {/each}
   </ul>
@@ -55,5 +58,8 @@
   }
   .deliveries li.trouble {
     border-left-color: var(--loss);
+  }
+  .waits {
+    font-weight: 600;
   }
 </style>
