@@ -241,16 +241,23 @@ def _of_cues(asked: Sequence[Asked], found: Sequence[Answer], level: float) -> l
     changes = [answer.figure for answer in found]
     signs = [one.target.sign for one in asked]
     moved = _holm([c.likely(s) if c else None for c, s in zip(changes, signs, strict=True)], level)
-    back = _holm([c.likely(-s) if c else None for c, s in zip(changes, signs, strict=True)], level)
-    slower = _holm([answer.time.likely(1.0) if answer.time else None for answer in found], level)
+    # Away from the target, and slower, are one family: both are told as worse.
+    back = _holm(
+        [
+            *(c.likely(-s) if c else None for c, s in zip(changes, signs, strict=True)),
+            *(answer.time.likely(1.0) if answer.time else None for answer in found),
+        ],
+        level,
+    )
+    away, slower = back[: len(found)], back[len(found) :]
     judged = []
-    for answer, there, away, lost in zip(found, moved, back, slower, strict=True):
+    for answer, there, gone, lost in zip(found, moved, away, slower, strict=True):
         if answer.figure is None:
             judged.append(answer)
         elif there is not None and answer.met:
             paid = answer.time is not None and answer.time.likely(-1.0) <= there
             judged.append(replace(answer, answer=REACHED_PAID if paid else REACHED))
-        elif away is not None or lost is not None:
+        elif gone is not None or lost is not None:
             judged.append(replace(answer, answer=WORSE))
         else:
             judged.append(replace(answer, answer=NO_CHANGE if there is None else MOVED))

@@ -11,6 +11,8 @@ from lauftakt.core.debrief.change import RUN_EFFECT
 Array = NDArray[np.float64]
 # Fewer passages say nothing of how far losses lie apart.
 FEWEST_PASSAGES = 4
+# Expected value of the largest of twelve standard normal values.
+LUCKIEST = 1.63
 
 
 def expected_luck(losses: Sequence[float], doubts: Sequence[float]) -> Array:
@@ -41,7 +43,9 @@ def expected_luck(losses: Sequence[float], doubts: Sequence[float]) -> Array:
     between = _between(value, noise)
     weight = 1.0 / (noise + between)
     mean = float((weight * value).sum() / weight.sum())
-    found[known] = noise * weight * (value - mean)
+    # Losses are no normal crowd: nobody is luckier than the luckiest of a dozen.
+    most = LUCKIEST * np.sqrt(noise)
+    found[known] = np.clip(noise * weight * (value - mean), -most, most)
     return found
 
 
