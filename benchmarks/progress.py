@@ -20,12 +20,13 @@ from pathlib import Path
 import numpy as np
 
 from lauftakt.core import AnalysedRun, Layout, analyse_run, make_layout
-from lauftakt.core.debrief.change import FEWEST_LAPS, size_of
+from lauftakt.core.debrief.change import FEWEST_LAPS
 from lauftakt.core.debrief.check import Asked, check, losses_of
 from lauftakt.core.debrief.target import HIGH, LOW, Target, by_figure, proposals, values_of
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.registry import PASSAGE_TIME
+from lauftakt.demo.car import Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.circuits import CIRCUITS
 from lauftakt.demo.drive import drive_run
@@ -39,6 +40,8 @@ from lauftakt.formats.reading import read_log
 STUDENTS = 4
 CUES = 3
 CHANGE = 3.0
+# Two places are one corner; laps from which a true scatter is known.
+NEAR_M, TRUE_LAPS = 45.0, 20
 
 
 @dataclass
@@ -48,12 +51,14 @@ class Tally:
     drivers: int = 0
     praised: int = 0
     plainly: int = 0
+    moved: int = 0
     blamed: int = 0
     lost: int = 0
     keeps: int = 0
     elsewhere: int = 0
     tried: int = 0
     found: int = 0
+    found_alone: int = 0
     mended: Counter[str] = field(default_factory=Counter)
     cues: int = 0
 
@@ -66,13 +71,16 @@ class Course:
     kind: str
     folder: Path
     laps: int
+    car: Car
+    line: np.ndarray
 
     def analysed(self, driver: Driver, seed: int, layout: Layout | None) -> tuple[AnalysedRun, Layout]:
         """One run as a file, read and placed."""
-        car = KART if self.kind == "bruchfeld" else COUPE
-        motion = drive_run(self.circuit, car, driver, timed_laps=self.laps, seed=seed, line=racing_line(self.circuit))
+        motion = drive_run(self.circuit, self.car, driver, timed_laps=self.laps, seed=seed, line=self.line)
         scale = 1 + float(np.random.default_rng(seed).uniform(-0.015, 0.015))
-        log = record(self.circuit, car, motion, Sensors(speed_scale=scale), seed=seed + 1, meta={"driver": driver.name})
+        log = record(
+            self.circuit, self.car, motion, Sensors(speed_scale=scale), seed=seed + 1, meta={"driver": driver.name}
+        )
         path = self.folder / f"{seed}.csv"
         write_csv(log, path)
         read = read_log(path)
@@ -119,7 +127,9 @@ def days(first: int, count: int, laps: int, run_effect: float) -> Iterator[Tally
 def _day(seed: int, folder: Path, laps: int, run_effect: float) -> Tally:
     random = np.random.default_rng((seed, 11))
     kind = ("bruchfeld", "bruchfeld", "ellerholm")[seed % 3]
-    told, course = Tally(), Course(CIRCUITS[kind](), kind, folder, laps)
+    circuit = CIRCUITS[kind]()
+    car = KART if kind == "bruchfeld" else COUPE
+    told, course = Tally(), Course(circuit, kind, folder, laps, car, racing_line(circuit))
     made = random_scenario(seed, laps=2, students=STUDENTS, kind=kind)
     drivers = [replace(drive.driver, run_effect=run_effect) for drive in made.drives]
     scatter = float(random.uniform(0.004, 0.012))
@@ -137,9 +147,9 @@ def _day(seed: int, folder: Path, laps: int, run_effect: float) -> Tally:
         again, _ = course.analysed(student, 9000 * seed + 10 * number + 2, layout)
         _count_unchanged(told, check(first, again, layout, asked, losses=losses), cues, first, again, layout)
         corner = _corner(cues, layout)
-        share = 0.0 if corner is None else _scatter(first, layout, cues[0].target.passage, corner)
-        if corner is not None and share > 0.0:
-            more = replace(student, habits=(*student.habits, Habit(corner, "strong", CHANGE * share)))
+        habit = None if corner is None else _more(course, student, layout, corner)
+        if corner is not None and habit is not None:
+            more = replace(student, habits=(*student.habits, habit))
             third, _ = course.analysed(more, 9000 * seed + 10 * number + 3, layout)
             _count_changed(told, first, third, layout, corner, losses, cues)
         if student.habits:
@@ -155,6 +165,7 @@ def _count_unchanged(
     answers = {one.key: one for one in found.answers}  # type: ignore[attr-defined]
     told.drivers += 1
     told.praised += any(answers[cue.key].answer in ("reached", "reached_paid") for cue in cues)
+    told.moved += any(answers[cue.key].answer == "moved" for cue in cues)
     told.blamed += any(answers[cue.key].answer == "worse" for cue in cues)
     told.elsewhere += bool(found.elsewhere)  # type: ignore[attr-defined]
     if 99 in answers:
@@ -172,11 +183,33 @@ def _count_unchanged(
             break
 
 
-def _scatter(run: AnalysedRun, layout: Layout, passage: str, corner: str) -> float:
-    """Scatter of the lowest speed from lap to lap as a share of it, as it is seen; 0 where it is not known."""
-    values = values_of(run, layout, passage, corner, "min_speed")[1]
-    known = values[np.isfinite(values)]
-    return size_of(known) / float(np.median(known)) if len(known) >= FEWEST_LAPS else 0.0
+def _more(course: Course, student: Driver, layout: Layout, corner: str) -> Habit | None:
+    """What raises the true lowest speed of a corner by three of its true scatters from lap to lap; None where the
+    simulator has no corner there."""
+    place = next(one.apex_m for one in layout.corners if one.name == corner)
+    length = course.circuit.length
+    along = {name: (s - course.circuit.start_m) % length for name, s in course.circuit.corners}
+    name = min(along, key=lambda one: min(abs(along[one] - place), length - abs(along[one] - place)))
+    if min(abs(along[name] - place), length - abs(along[name] - place)) > NEAR_M:
+        return None
+    plain = _lowest(course, replace(student, run_effect=0.0), along[name])
+    scatter = float(np.std(plain, ddof=1))
+    tried = Habit(name, "strong", 0.02)
+    risen = _lowest(course, replace(student, run_effect=0.0, habits=(*student.habits, tried)), along[name])
+    gain = float(np.median(risen - plain))
+    return replace(tried, amount=tried.amount * CHANGE * scatter / gain) if gain > 0.0 else None
+
+
+def _lowest(course: Course, driver: Driver, place: float) -> np.ndarray:
+    """True lowest speed around a place in each of many laps."""
+    motion = drive_run(course.circuit, course.car, driver, timed_laps=TRUE_LAPS, seed=77, line=course.line)
+    length = course.circuit.length
+    laps = []
+    for lap in range(TRUE_LAPS):
+        near = np.abs(motion.distance - (lap * length + place)) < NEAR_M
+        if near.any():
+            laps.append(float(motion.speed[near].min()))
+    return np.array(laps)
 
 
 def _corner(cues: Sequence[Asked], layout: Layout) -> str | None:
@@ -197,6 +230,8 @@ def _count_changed(
     answer = check(first, third, layout, [Asked(0, target), *cues[1:]], losses=losses).answers[0]
     told.tried += 1
     told.found += answer.answer in ("reached", "reached_paid", "moved")
+    alone = check(first, third, layout, [Asked(0, target)], losses=losses).answers[0]
+    told.found_alone += alone.answer in ("reached", "reached_paid", "moved")
 
 
 def main() -> None:
@@ -211,7 +246,20 @@ def main() -> None:
         asked.days, asked.laps = 1, 6
     whole = Tally()
     for one in days(asked.first_seed, asked.days, asked.laps, asked.run_effect):
-        for name in ("drivers", "praised", "plainly", "blamed", "lost", "keeps", "elsewhere", "tried", "found", "cues"):
+        for name in (
+            "drivers",
+            "praised",
+            "plainly",
+            "blamed",
+            "lost",
+            "keeps",
+            "elsewhere",
+            "tried",
+            "found",
+            "found_alone",
+            "moved",
+            "cues",
+        ):
             setattr(whole, name, getattr(whole, name) + getattr(one, name))
         whole.mended.update(one.mended)
     print(f"{asked.days} days from {asked.first_seed}, {asked.laps} + {asked.laps} laps, "
@@ -221,11 +269,13 @@ def main() -> None:
     print(
         f"  told reached            {share * whole.praised:5.1f} %  (looked at plainly {share * whole.plainly:.1f} %)"
     )
+    print(f"  told moved              {share * whole.moved:5.1f} %")
     print(f"  told worse              {share * whole.blamed:5.1f} %")
     print(f"  told that another place pays {share * whole.elsewhere:5.1f} %")
     print(f"  keeps told lost         {100.0 * whole.lost / max(whole.keeps, 1):5.1f} %")
     found = 100.0 * whole.found / max(whole.tried, 1)
-    print(f"three lap scatters, among three cues: {whole.tried}, found {found:.1f} %")
+    alone = 100.0 * whole.found_alone / max(whole.tried, 1)
+    print(f"three lap scatters: {whole.tried}, found among three cues {found:.1f} %, as the only cue {alone:.1f} %")
     each = [f"{name} {100.0 * count / max(whole.cues, 1):.0f} %" for name, count in whole.mended.most_common()]
     print(f"mistakes left off: {whole.cues} cues, {', '.join(each)}")
 

@@ -96,6 +96,18 @@ def test_a_place_that_pays_for_it_is_named(
     assert nothing.elsewhere == ()
 
 
+def test_what_is_put_forward_after_a_run_is_of_that_run(day: Day, later: dict[str, AnalysedRun]) -> None:
+    base, okan = day.runs[day.of("Halvard")], day.runs[day.of("Okan")]
+    three = [Contender(base, "Halvard", "c"), Contender(okan, "Okan", "c"), Contender(later["Okan"], "Okan", "c")]
+    lost, _ = find(three, 0, day.layout, by_run=True)
+    forward = {run: [one.passage for one in lost if one.run == run and one.put_forward] for run in (1, 2)}
+    # Half of every mistake is left in the second run, and the greater ones of the first do not hide it.
+    assert len(forward[1]) == 3
+    assert forward[2]
+    by_driver, _ = find(three, 0, day.layout)
+    assert sum(one.put_forward for one in by_driver) == 3
+
+
 def test_the_other_way_round_it_is_worse_and_a_keep_is_lost(day: Day, later: dict[str, AnalysedRun]) -> None:
     good, bad = later["Ines"], day.runs[day.of("Ines")]
     place = next(p.name for p in day.layout.passages if "T5" in p.corners)

@@ -12,14 +12,14 @@ from lauftakt.core.debrief.check import Asked, check, losses_of
 from lauftakt.core.debrief.target import Target
 from lauftakt.core.pipeline import analyse_run
 from lauftakt.formats.reading import read_log
-from lauftakt.store.database import Database
-from lauftakt.store.models import HandIn
+from lauftakt.store.database import Database, now
+from lauftakt.store.models import Action, CueRow, Debrief, Driver, HandIn
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
 
 
 @pytest.fixture(scope="module")
-def school(app: Any, database: Database, now: None, day: Day, next_files: dict[str, Path]) -> Coach:
+def school(app: Any, database: Database, day: Day, next_files: dict[str, Path]) -> Coach:
     """A coach with the instructor's run and two runs of Ines."""
     coach = make_coach(app, database)
     coach.sign_in()
@@ -281,3 +281,30 @@ def test_the_paddock_says_who_waits_and_a_joined_driver_takes_debriefs_along(
     assert school.get(f"/api/debriefs/{prepared['id']}/check").json["run"] == runs[1]["id"]
     assert school.post(f"/api/actions/{joined.json['action']}/undo").status_code == 204
     assert school.get(f"/api/debriefs/{prepared['id']}/sheet").json["driver"] == "Ines"
+
+
+def test_a_forgotten_driver_is_named_in_no_cue(school: Coach, database: Database, prepared: dict) -> None:
+    """Also where letters beyond ASCII are written as numbers, as JSON does."""
+    said = [{"text": "T6: 0.03 s quicker than Zoë. Keep it."}]
+    with database.begin() as session:
+        driver = session.scalars(select(Driver).where(Driver.team_id == school.team_id, Driver.name == "Halvard")).one()
+        driver.name = "Zoë"
+        keep = session.get_one(CueRow, prepared["cues"][0]["id"])
+        keep.sentence = said
+        debrief = session.get_one(Debrief, prepared["id"])
+        debrief.given = {"cues": [{**debrief.given["cues"][0], "sentence": said}], "before": None}
+        session.add(
+            Action(
+                team_id=school.team_id, at=now(), kind="debrief", subject="debrief", subject_id=debrief.id,
+                summary="Something.", inverse=[{"do": "debrief-given", "name": "Zoë"}],
+            )
+        )  # fmt: skip
+        ident = driver.id
+    answer = school.post(f"/api/drivers/{ident}/forget")
+    assert answer.status_code == 200, answer.text
+    assert answer.json["mentions"] == {}
+    with database.begin() as session:
+        assert "another driver" in session.get_one(CueRow, prepared["cues"][0]["id"]).sentence[0]["text"]
+        assert "another driver" in session.get_one(Debrief, prepared["id"]).given["cues"][0]["sentence"][0]["text"]
+    # Nobody is left to be measured against, and the sheet still opens.
+    assert school.get(f"/api/debriefs/{prepared['id']}/sheet").json["pieces"]

@@ -25,6 +25,8 @@ _LOOK = {
     "best": f'stroke="{PLUM}" stroke-width="2.8"',
 }
 ORDER = ("reference", "usual", "best")
+# Words stay readable where a line crosses them.
+_HALO = f'stroke="{PAPER}" stroke-width="2.6" stroke-linejoin="round" paint-order="stroke"'
 
 
 @dataclass(frozen=True)
@@ -244,7 +246,7 @@ def _path(x: Array, y: Array) -> str:
 def _text(text: str, x: float, y: float, colour: str, size: int, *, bold: bool = False, anchor: str = "middle") -> str:
     weight = ' font-weight="700"' if bold else ""
     return (
-        f'<text x="{x:.1f}" y="{y:.1f}" fill="{colour}" font-size="{size}" text-anchor="{anchor}"{weight}>'
+        f'<text x="{x:.1f}" y="{y:.1f}" fill="{colour}" font-size="{size}" text-anchor="{anchor}"{weight} {_HALO}>'
         f"{escape(text)}</text>"
     )
 

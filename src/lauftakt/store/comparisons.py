@@ -113,7 +113,7 @@ def _comparison(
     order = list(entries)
     contenders = [Contender(analysed[run], f"{entries[run].run.driver_id}", _car(entries[run].run)) for run in order]
     layout = entries[reference[0]].layout
-    lost, won = find(contenders, order.index(reference[0]), layout, lap=reference[1])
+    lost, won = find(contenders, order.index(reference[0]), layout, lap=reference[1], by_run=True)
     try:
         with database.begin() as own:
             row = Comparison(

@@ -1,5 +1,6 @@
 """A driver's wish to be forgotten: what of them goes for good, what stays without their name, and a proof of it."""
 
+import json
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,6 +13,8 @@ from lauftakt.store.models import (
     Action,
     Base,
     Car,
+    CueRow,
+    Debrief,
     Driver,
     Event,
     HandIn,
@@ -26,6 +29,7 @@ from lauftakt.store.removing import remove_if_empty
 # What stands in the log of what was done instead of what was said about them.
 NAMELESS = "Something about a driver who was forgotten."
 _PLAIN = {"synchronize_session": False}
+_ALL = INCLUDE_REMOVED
 
 
 @dataclass(frozen=True)
@@ -61,14 +65,14 @@ def known_of(session: Session, team_id: int, driver_id: int) -> Known:
     links = ids(_of(HandInLink, team_id, HandInLink.driver_id == driver_id))
     about = or_(
         Action.summary.contains(name, autoescape=True),
-        cast(Action.inverse, Text).contains(name, autoescape=True),
+        _says(Action.inverse, name),
         (Action.subject == "run") & Action.subject_id.in_(runs),
         (Action.subject == "driver") & (Action.subject_id == driver_id),
     )
     jobs = or_(
         (Job.subject == "run") & Job.subject_id.in_(runs),
         (Job.subject == "hand_in") & Job.subject_id.in_(hand_ins),
-        cast(Job.result, Text).contains(name, autoescape=True),
+        _says(Job.result, name),
     )
     return Known(
         name=name,
@@ -116,6 +120,8 @@ def forget(session: Session, team_id: int, driver_id: int) -> Known:
         .values(driver_name=None),
         execution_options=_PLAIN,
     )
+    _unname(session, team_id, known.name)
+    session.flush()
     for event_id in events:
         still = _of(Run, team_id, Run.event_id == event_id)
         if session.scalar(still.limit(1), execution_options=INCLUDE_REMOVED) is None:
@@ -135,11 +141,34 @@ def mentions(session: Session, team_id: int, name: str) -> dict[str, int]:
         for column in table.c:
             if not isinstance(column.type, String | JSON):
                 continue
-            holds = cast(column, Text).contains(name, autoescape=True)
+            holds = _says(column, name) if isinstance(column.type, JSON) else column.contains(name, autoescape=True)
             count = session.scalar(select(func.count()).select_from(table).where(table.c.team_id == team_id, holds))
             if count:
                 found[f"{table.name}.{column.name}"] = count
     return found
+
+
+def _says(column: Any, name: str) -> Any:
+    """Whether JSON holds a name, letters beyond ASCII written as they are or as their numbers."""
+    text = cast(column, Text)
+    written = json.dumps(name)[1:-1]
+    return or_(text.contains(name, autoescape=True), text.contains(written, autoescape=True))
+
+
+def _unname(session: Session, team_id: int, name: str) -> None:
+    """Take a name out of sentences that the program made about others: whom they were quicker than."""
+    for row in session.scalars(mine(CueRow, team_id).where(_says(CueRow.sentence, name)), execution_options=_ALL):
+        row.sentence = [_without(part, name) for part in row.sentence]
+    for debrief in session.scalars(mine(Debrief, team_id).where(_says(Debrief.given, name))):
+        given = debrief.given or {}
+        debrief.given = {
+            key: [{**cue, "sentence": [_without(part, name) for part in cue["sentence"]]} for cue in cues or ()]
+            for key, cues in given.items()
+        }
+
+
+def _without(part: dict[str, Any], name: str) -> dict[str, Any]:
+    return {**part, "text": part["text"].replace(name, "another driver")} if part.get("text") else part
 
 
 def _of(model: Any, team_id: int, *conditions: Any) -> Any:

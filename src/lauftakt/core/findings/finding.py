@@ -36,7 +36,7 @@ from lauftakt.core.technique.windows import Window, windows
 
 Array = NDArray[np.float64]
 # What findings are computed by; kept ones of another version are computed anew.
-FINDINGS_VERSION = 3
+FINDINGS_VERSION = 4
 # Less is below what a coach could tell or a driver change.
 LEAST_LOSS_S = 0.025
 # A lap has a dozen passages: so rare must chance be in each that a twin has a finding in less than one day of ten.
@@ -50,6 +50,8 @@ def find(
     layout: Layout,
     only: int | None = None,
     lap: int | None = None,
+    *,
+    by_run: bool = False,
 ) -> tuple[list[Finding], list[Finding]]:
     """Findings and strengths of every driver against the reference.
 
@@ -60,6 +62,7 @@ def find(
     layout : with passages
     only : index of the one passage that is wanted, or None for all
     lap : number of the reference lap, or None for the reference run's best
+    by_run : whether findings are put forward for each run of a driver, instead of for the driver
 
     Returns
     -------
@@ -92,7 +95,7 @@ def find(
         lost, won = _of_run(index, contender, layout, positions, reference_lap, base, cars[index])
         findings += lost
         strengths += won
-    return ranked(findings, 1), ranked(strengths, -1)
+    return ranked(findings, 1, by_run=by_run), ranked(strengths, -1, by_run=by_run)
 
 
 def _reference_lap(run: AnalysedRun, number: int | None) -> Lap | None:

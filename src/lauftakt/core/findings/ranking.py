@@ -64,15 +64,20 @@ def _cost(finding: Stated) -> float:
     return next((one.cost_s for one in finding.causes if one.cause == finding.cause), finding.loss_s)
 
 
-def ranked(findings: list[Finding], sign: int) -> list[Finding]:
+def ranked(findings: list[Finding], sign: int, *, by_run: bool = False) -> list[Finding]:
     """Ranked by time within a driver, at most three of each put forward.
 
     What is put forward are habits, those first with which most is to be won over the lap: each once, where it costs
-    most; and what nobody can explain only where it is worth a look.
+    most; and what nobody can explain only where it is worth a look. ``by_run``: within each run of a driver, since what
+    is told after a run is of that run.
     """
+
+    def whose(finding: Finding) -> tuple[str, int]:
+        return finding.driver, finding.run if by_run else 0
+
     result: list[Finding] = []
-    for driver in dict.fromkeys(finding.driver for finding in findings):
-        own = sorted((f for f in findings if f.driver == driver), key=lambda f: -sign * f.loss_s)
+    for each in dict.fromkeys(whose(finding) for finding in findings):
+        own = sorted((f for f in findings if whose(f) == each), key=lambda f: -sign * f.loss_s)
         heads: dict[str, Finding] = {}
         for number, finding in enumerate(own):
             idle = sign > 0 and finding.cause == "unclear" and finding.loss_s < UNCLEAR_S

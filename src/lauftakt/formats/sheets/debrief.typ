@@ -57,3 +57,14 @@
   h(6mm)
 }
 #if data.note != "" { text(size: 8pt, fill: quiet, data.note) }
+
+// What is left of the page is for a pen.
+#let left = 222mm - data.parts * unit
+#if left > 30mm [
+  #v(2mm)
+  #text(size: 8pt, fill: quiet, data.words.notes)
+  #for _ in range(calc.floor((left - 12mm) / 9mm)) [
+    #v(9mm - 1em)
+    #line(length: 100%, stroke: 0.4pt + rgb("#ddd7ca"))
+  ]
+]

@@ -22,6 +22,7 @@ const KEPT = [
   'font-weight',
   'font-family',
   'text-anchor',
+  'paint-order',
 ];
 const SVG = 'http://www.w3.org/2000/svg';
 
