@@ -20,7 +20,7 @@ from lauftakt.web.cars import undo_sheet
 from lauftakt.web.channels import apply_choices
 from lauftakt.web.circuits.changing import undo_change, undo_day, undo_drawing, undo_set
 from lauftakt.web.circuits.marks import undo_mark
-from lauftakt.web.debrief.views import undo_cue, undo_given
+from lauftakt.web.debrief.cues import undo_cue, undo_given
 from lauftakt.web.drivers import part
 from lauftakt.web.drivers import undo_change as undo_driver
 from lauftakt.web.labels import change_labels, judge_lap

@@ -31,6 +31,7 @@ from lauftakt.web import (
     channels,
     circuits,
     compare,
+    debrief,
     drivers,
     exports,
     first,
@@ -57,7 +58,6 @@ from lauftakt.web import (
 from lauftakt.web.access import Problem, login_manager
 from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
-from lauftakt.web.debrief import views as debriefs
 from lauftakt.web.limits import limiter
 
 FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().parents[3] / "web" / "build"))
@@ -121,7 +121,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
         cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
-        watch, reading_day, choosing, keeping, notes, debriefs,
+        watch, reading_day, choosing, keeping, notes, debrief,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

@@ -36,8 +36,8 @@ class Day:
         return self.runs[0] if self.runs else None
 
 
-def day_of(session: Session, team_id: int, event_id: int) -> Day:
-    """What is compared on a day; a job is added where it is not computed yet."""
+def day_of(session: Session, team_id: int, event_id: int, *, want: bool = True) -> Day:
+    """What is compared on a day; a job is added where it is not computed yet, and ``want`` it is."""
     found = runs_of_day(session, team_id, event_id)
     query = mine(Run, team_id).where(Run.id.in_([run.id for run in found]))
     session.scalars(query.options(joinedload(Run.driver), joinedload(Run.car), joinedload(Run.event))).all()
@@ -51,6 +51,8 @@ def day_of(session: Session, team_id: int, event_id: int) -> Day:
     key, row = compared
     if row is not None:
         return Day(READY, tuple(found), analyses, row)
+    if not want:
+        return Day(COMING, tuple(found), analyses, None)
     job, hope = want_comparison(session, team_id, event_id, key)
     return Day(COMING if hope else FAILED, tuple(found), analyses, None, job)
 
