@@ -309,6 +309,7 @@ export const handInTexts = {
     lost: (n: number, of: number) => `${n} of ${of} packets lost`,
   },
   give: {
+    files: 'What you handed in',
     title: (name: string) => `${name}’s hand-in`,
     lead: (team: string) => `Your logs go to the coach of ${team}.`,
     choose: 'Choose log files',

@@ -13,6 +13,9 @@
   type Felt = (typeof TAPS)[number] | 'question';
   // svelte-ignore state_referenced_locally
   const doing = new Doing(again);
+  // Open for whoever said nothing yet; it stays as it is while they speak.
+  // svelte-ignore state_referenced_locally
+  let open = $state(run.voices.length === 0);
   let question = $state('');
   let words = $state<Record<string, string>>({});
   const of = (corner: string) => run.voices.find((voice) => voice.corner === corner);
@@ -35,53 +38,55 @@
 </script>
 
 <section aria-label={t.title}>
-  <h2>{t.title}</h2>
-  <p class="muted">{t.run(run.started_at?.slice(11, 16) ?? '')}. {t.lead}</p>
-  {#if doing.trouble}<Trouble error={doing.trouble} />{/if}
-  <ul>
-    {#each run.corners as corner (corner)}
-      {@const said = of(corner)}
-      <li>
-        <div class="row" role="group" aria-label={corner}>
-          <b>{corner}</b>
-          {#each TAPS as tap (tap)}
-            <button
-              type="button"
-              class="may"
-              aria-pressed={said?.felt === tap}
-              aria-label="{corner}: {t[tap]}"
-              onclick={() => void say(corner, said?.felt === tap ? null : tap, said?.words ?? null)}
-              >{t[tap]}</button
-            >
-          {/each}
-        </div>
-        {#if said && said.felt !== 'good'}
-          <input
-            class="input"
-            maxlength="1000"
-            aria-label="{corner}: {t.words}"
-            placeholder={t.words}
-            value={words[corner] ?? said.words ?? ''}
-            oninput={(typed) => (words[corner] = typed.currentTarget.value)}
-            onchange={() => void say(corner, said.felt, (words[corner] ?? '').trim() || null)}
-          />
-        {/if}
-      </li>
+  <details bind:open>
+    <summary><h2>{t.title}</h2></summary>
+    <p class="muted">{t.run(run.started_at?.slice(11, 16) ?? '')}. {t.lead}</p>
+    {#if doing.trouble}<Trouble error={doing.trouble} />{/if}
+    <ul>
+      {#each run.corners as corner (corner)}
+        {@const said = of(corner)}
+        <li>
+          <div class="row" role="group" aria-label={corner}>
+            <b>{corner}</b>
+            {#each TAPS as tap (tap)}
+              <button
+                type="button"
+                class="may"
+                aria-pressed={said?.felt === tap}
+                aria-label="{corner}: {t[tap]}"
+                onclick={() => void say(corner, said?.felt === tap ? null : tap, said?.words ?? null)}
+                >{t[tap]}</button
+              >
+            {/each}
+          </div>
+          {#if said && said.felt !== 'good'}
+            <input
+              class="input"
+              maxlength="1000"
+              aria-label="{corner}: {t.words}"
+              placeholder={t.words}
+              value={words[corner] ?? said.words ?? ''}
+              oninput={(typed) => (words[corner] = typed.currentTarget.value)}
+              onchange={() => void say(corner, said.felt, (words[corner] ?? '').trim() || null)}
+            />
+          {/if}
+        </li>
+      {/each}
+    </ul>
+    {#each run.voices.filter((voice) => voice.felt === 'question') as asked, i (i)}
+      <p class="asked">{asked.words}</p>
     {/each}
-  </ul>
-  {#each run.voices.filter((voice) => voice.felt === 'question') as asked, i (i)}
-    <p class="asked">{asked.words}</p>
-  {/each}
-  <form onsubmit={(event) => void ask(event)}>
-    <input
-      class="input"
-      maxlength="1000"
-      aria-label={t.question}
-      placeholder={t.question}
-      bind:value={question}
-    />
-    <button type="submit" class="may" disabled={!question.trim()}>{t.ask}</button>
-  </form>
+    <form onsubmit={(event) => void ask(event)}>
+      <input
+        class="input"
+        maxlength="1000"
+        aria-label={t.question}
+        placeholder={t.question}
+        bind:value={question}
+      />
+      <button type="submit" class="may" disabled={!question.trim()}>{t.ask}</button>
+    </form>
+  </details>
 </section>
 
 <style>
@@ -93,6 +98,24 @@
   h2 {
     font-size: 1.1em;
     font-weight: 640;
+  }
+  summary {
+    cursor: pointer;
+    min-height: 44px;
+    display: flex;
+    align-items: center;
+  }
+  summary::after {
+    content: '';
+    margin-left: auto;
+    width: 9px;
+    height: 9px;
+    border-right: 2px solid var(--muted);
+    border-bottom: 2px solid var(--muted);
+    transform: rotate(45deg);
+  }
+  details[open] summary::after {
+    transform: rotate(-135deg);
   }
   ul {
     display: grid;

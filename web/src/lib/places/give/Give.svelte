@@ -113,8 +113,15 @@
     >
     <input bind:this={input} type="file" multiple hidden data-choose="files" onchange={chosen} />
     {#if trouble}<Trouble error={trouble} />{/if}
+    {#if outbox.items.length}
+      <ul>
+        {#each outbox.items as item (item.id)}<li><Outgoing {item} {outbox} /></li>{/each}
+      </ul>
+    {/if}
+    <!-- What a driver came for stands above what they handed in before. -->
+    <OwnDebriefs {token} />
+    <h2>{t.files}</h2>
     <ul>
-      {#each outbox.items as item (item.id)}<li><Outgoing {item} {outbox} /></li>{/each}
       {#each shown as item (item.id)}
         {@const busy = item.state === 'waiting' || item.state === 'running'}
         {@const best = item.run?.laps.find((lap) => lap.number === item.run?.run.best_lap)}
@@ -190,7 +197,6 @@
         {#if !outbox.items.length}<li class="muted none">{t.empty}</li>{/if}
       {/each}
     </ul>
-    <OwnDebriefs {token} />
     {#if olderMore ?? data.more}<button type="button" class="may" onclick={more}>{h.more}</button>{/if}
     <p class="muted small">{t.until(day(data.expires_at.slice(0, 10)))}</p>
   {/if}
@@ -207,6 +213,11 @@
     font-weight: 640;
     margin: 18px 0 4px;
     overflow-wrap: anywhere;
+  }
+  h2 {
+    font-size: 1.1em;
+    font-weight: 640;
+    margin-top: 18px;
   }
   .big {
     width: 100%;
