@@ -103,8 +103,8 @@ export const debriefTexts = {
   } as Record<string, string>,
   change: (change: string, low: string, high: string, unit: string) =>
     `${change} ${unit} (between ${low} and ${high})`,
-  timeChange: (change: string, low: string, high: string) =>
-    `time here ${change} s (between ${low} and ${high})`,
+  timeChange: (before: string, after: string, change: string, low: string, high: string) =>
+    `time here ${before} s before, ${after} s after: ${change} s (between ${low} and ${high})`,
   before: 'before',
   after: 'after',
   corrected: (luck: string, whole: string, unit: string) =>

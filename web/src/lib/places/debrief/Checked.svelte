@@ -38,6 +38,8 @@
             {#if cue.target.figure !== 'passage_s' && answer.time_change_s !== null}
               <p class="small">
                 {t.timeChange(
+                  figure(answer.time_before_s, time),
+                  figure(answer.time_after_s, time),
                   signed(answer.time_change_s, time),
                   signed(answer.time_low_s, time),
                   signed(answer.time_high_s, time),

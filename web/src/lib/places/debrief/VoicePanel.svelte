@@ -125,6 +125,7 @@
   }
   .row {
     display: flex;
+    flex-wrap: wrap;
     gap: 6px;
     align-items: center;
   }
