@@ -143,12 +143,14 @@
   }
   .units {
     display: flex;
+    flex-wrap: wrap;
     align-items: center;
     gap: 10px;
     font-size: 13px;
   }
   .units .select {
     width: auto;
+    max-width: 100%;
     margin: 0;
   }
   .answers,
