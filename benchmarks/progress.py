@@ -2,12 +2,16 @@
 """How often a driver is told that something changed, over made-up pairs of runs whose truth is known.
 
 Usage: .venv/bin/python benchmarks/progress.py [--days 30] [--first-seed 0] [--laps 8] [--run-effect 0.5] [--smoke]
+       .venv/bin/python benchmarks/progress.py --drawn 400 [--laps 8] [--run-effect 0.5]
 
 Each day has a reference driver and students; every run is written as a file, read, placed and compared like anybody's,
 and the cues are those that follow from the findings of the first run, at most three, chosen as a coach would: the
 dearest first, and where nothing is found the passages that look worst. A run as a whole lies off in every corner by
 --run-effect of the scatter from lap to lap. Then each student drives again in three ways: without any change; with
 three lap scatters more in the middle of the first cue's corner; and without the mistakes of the first run.
+
+--drawn leaves the simulator out: so many drivers who change nothing, twelve passages in which a figure goes with the
+time, the three worst picked out; once where all passages are alike, once where their true losses differ.
 """
 
 import argparse
@@ -20,8 +24,9 @@ from pathlib import Path
 import numpy as np
 
 from lauftakt.core import AnalysedRun, Layout, analyse_run, make_layout
-from lauftakt.core.debrief.change import FEWEST_LAPS
-from lauftakt.core.debrief.check import Asked, check, losses_of
+from lauftakt.core.debrief.change import FEWEST_LAPS, Pair, change_of, size_of
+from lauftakt.core.debrief.check import Asked, check, level_of_look, losses_of
+from lauftakt.core.debrief.luck import expected_luck, goes_with, passage_doubt
 from lauftakt.core.debrief.target import HIGH, LOW, Target, by_figure, proposals, values_of
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
@@ -234,14 +239,63 @@ def _count_changed(
     told.found_alone += alone.answer in ("reached", "reached_paid", "moved")
 
 
+PASSAGES, PICKED, GOES_WITH = 12, 3, 0.6
+
+
+def drawn(drivers: int, laps: int, run_effect: float, apart: float) -> tuple[float, float]:
+    """Shares of drivers who change nothing and are told that something is reached, and of intervals that hold 0."""
+    random = np.random.default_rng(5)
+    praised = held = 0
+    for _ in range(drivers):
+        size = random.uniform(0.02, 0.08, PASSAGES)
+        truth = random.exponential(apart, PASSAGES) if apart else np.zeros(PASSAGES)
+        runs = [_drawn_run(random, size, truth, laps, run_effect) for _ in range(2)]
+        (figure, time), (again, _) = runs
+        losses = np.median(time, axis=1)
+        luck = expected_luck(losses.tolist(), [passage_doubt(row) for row in time])
+        picked = np.argsort(-losses)[:PICKED]
+        others = [Pair.of(figure[k], again[k]) for k in range(PASSAGES) if k not in picked]
+        relation = goes_with(list(figure), list(time))
+        told = []
+        for k in picked:
+            pair = Pair.of(figure[k], again[k])
+            found = change_of(pair, others, 1e-6, relation * luck[k] / size_of(time[k]) * pair.scatter(1e-6))
+            assert found is not None
+            held += found.low <= 0.0 <= found.high
+            told.append((found.likely(-1.0), found.after <= figure[k][np.argmin(time[k])]))
+        told.sort()
+        left = [level_of_look(1) / (PICKED - order) for order in range(PICKED)]
+        sure = [all(told[i][0] <= left[i] for i in range(order + 1)) for order in range(PICKED)]
+        praised += any(clear and met for clear, (_, met) in zip(sure, told, strict=True))
+    return praised / drivers, held / (PICKED * drivers)
+
+
+def _drawn_run(
+    random: np.random.Generator, size: np.ndarray, truth: np.ndarray, laps: int, run_effect: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """A figure with a scatter of 1, and the times that go with it, in each passage and lap of a run."""
+    off = random.normal(size=(PASSAGES, 1)) * run_effect + random.normal() * 0.5
+    common = off + random.normal(size=(PASSAGES, laps))
+    own = random.normal(size=(PASSAGES, laps)) + random.normal(size=(PASSAGES, 1)) * run_effect
+    figure = GOES_WITH * common + np.sqrt(1.0 - GOES_WITH**2) * own
+    return figure, truth[:, None] + size[:, None] * common
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--days", type=int, default=30)
     parser.add_argument("--first-seed", type=int, default=0)
     parser.add_argument("--laps", type=int, default=8)
     parser.add_argument("--run-effect", type=float, default=0.5)
+    parser.add_argument("--drawn", type=int, default=0, metavar="DRIVERS")
     parser.add_argument("--smoke", action="store_true", help="one short day")
     asked = parser.parse_args()
+    if asked.drawn:
+        print(f"{asked.drawn} drawn drivers, {asked.laps} + {asked.laps} laps, run effect {asked.run_effect:g}")
+        for name, apart in (("all passages alike", 0.0), ("losses of 0.1 s on average", 0.1)):
+            praised, held = drawn(asked.drawn, asked.laps, asked.run_effect, apart)
+            print(f"{name}: told reached {100 * praised:.1f} %, intervals hold {100 * held:.1f} %")
+        return
     if asked.smoke:
         asked.days, asked.laps = 1, 6
     whole = Tally()
