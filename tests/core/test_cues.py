@@ -14,6 +14,7 @@ from lauftakt.core.debrief.check import (
     LEVEL,
     MOVED,
     NO_CHANGE,
+    REACHED,
     REACHED_PAID,
     UNJUDGED,
     WORSE,
@@ -77,8 +78,9 @@ def test_the_afternoon_is_answered_as_it_was_driven(
     day: Day, later: dict[str, AnalysedRun], asked: dict[str, list[Proposal]]
 ) -> None:
     assert answers(day, later, asked, "Ines") == [REACHED_PAID, REACHED_PAID]
-    assert answers(day, later, asked, "Okan")[0] == MOVED  # half of the way
-    assert set(answers(day, later, asked, "Freya")) == {NO_CHANGE}
+    # Half of the way in one corner; in the other what was asked, with the time lost again behind it.
+    assert answers(day, later, asked, "Okan") == [MOVED, REACHED]
+    assert answers(day, later, asked, "Freya") == [NO_CHANGE, WORSE]
     assert REACHED_PAID in answers(day, later, asked, "Priya")
     assert set(answers(day, later, asked, "Jonas")) == {UNJUDGED}  # three laps
 
@@ -92,8 +94,9 @@ def test_a_place_that_pays_for_it_is_named(
     holding = next(p.name for p in day.layout.passages if "T8" in p.corners or "T7" in p.corners)
     assert holding in [one.passage for one in found.elsewhere]
     assert check(before, later["Priya"], day.layout, wanted, apart="another car").elsewhere == ()
+    slower = next(p.name for p in day.layout.passages if "T12" in p.corners)
     nothing = check(day.runs[day.of("Freya")], later["Freya"], day.layout, [])
-    assert nothing.elsewhere == ()
+    assert [one.passage for one in nothing.elsewhere] == [slower]
 
 
 def test_what_is_put_forward_after_a_run_is_of_that_run(day: Day, later: dict[str, AnalysedRun]) -> None:

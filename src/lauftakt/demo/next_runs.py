@@ -31,11 +31,10 @@ def _took_up(driver: Driver) -> Driver:
 
 
 def _half(driver: Driver) -> Driver:
-    """Goes half of the way."""
-    for habit in driver.habits:
-        if habit.kind != "strong":
-            driver = _changed(driver, habit.corner, habit.kind, 0.5)
-    return driver
+    """Goes half of the way in one corner; in another does what was asked, and waits with the throttle instead."""
+    driver = _changed(driver, "T4", "late_turn_in", 0.5)
+    driver = _changed(driver, "T13", "hesitant_throttle", 0.0)
+    return replace(driver, habits=(*driver.habits, Habit("T13", "late_throttle", 36.5)))
 
 
 def _elsewhere(driver: Driver) -> Driver:
@@ -45,8 +44,8 @@ def _elsewhere(driver: Driver) -> Driver:
 
 
 def _nothing(driver: Driver) -> Driver:
-    """Drives as before."""
-    return driver
+    """Drives as before in one corner, and slower than before in another."""
+    return _changed(driver, "T12", "over_slow", 2.2)
 
 
 @dataclass(frozen=True)
@@ -59,7 +58,7 @@ class Next:
     clock: str
 
 
-# Taken up, half taken up, not at all, paid for elsewhere, and too few laps to tell.
+# Taken up, half taken up, not at all (and worse in one place), paid for elsewhere, and too few laps to tell.
 NEXT: tuple[Next, ...] = (
     Next("Ines", _took_up, 9, "13:10"),
     Next("Okan", _half, 9, "13:10"),
