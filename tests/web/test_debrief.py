@@ -283,6 +283,28 @@ def test_the_paddock_says_who_waits_and_a_joined_driver_takes_debriefs_along(
     assert school.get(f"/api/debriefs/{prepared['id']}/sheet").json["driver"] == "Ines"
 
 
+def test_a_debrief_goes_along_when_a_run_was_somebody_elses(
+    school: Coach, app: Any, prepared: dict, runs: list[dict]
+) -> None:
+    links = {
+        name: school.post("/api/links", json={"driver": name, "days": 1}).json["address"].rsplit("/", 1)[1]
+        for name in ("Ines", "Tamsin")
+    }
+
+    def given(name: str) -> list[int]:
+        return [sheet["id"] for sheet in app.test_client().get(f"/api/link/{links[name]}/debriefs").json["sheets"]]
+
+    assert given("Ines") == [prepared["id"]]
+    school.patch(f"/api/runs/{runs[0]['id']}", json={"driver": "Tamsin"})
+    # It was about a run that was not hers, and it is nobody's to read before the coach says so.
+    assert (given("Ines"), given("Tamsin")) == ([], [])
+    assert school.post(f"/api/debriefs/{prepared['id']}/give", json={"given": True}).status_code == 200
+    assert (given("Ines"), given("Tamsin")) == ([], [prepared["id"]])
+    school.patch(f"/api/runs/{runs[0]['id']}", json={"driver": "Ines"})
+    assert school.post(f"/api/debriefs/{prepared['id']}/give", json={"given": True}).status_code == 200
+    assert (given("Ines"), given("Tamsin")) == ([prepared["id"]], [])
+
+
 def test_a_forgotten_driver_is_named_in_no_cue(school: Coach, database: Database, prepared: dict) -> None:
     """Also where letters beyond ASCII are written as numbers, as JSON does."""
     said = [{"text": "T6: 0.03 s quicker than Zoë. Keep it."}]

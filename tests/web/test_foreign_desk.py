@@ -9,10 +9,17 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
+from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.registry import DERIVED, DIFFERENCES
 from lauftakt.demo.scenario import random_scenario
 from lauftakt.formats.csv_out import write_csv
+from lauftakt.store.database import Database
+from lauftakt.store.layouts import load_layout
+from lauftakt.store.models import Analysis, CueRow, Debrief, Run
+from lauftakt.web.debrief.advice import target_on
 from tests.web.coach import Coach
 
 LONG = "Maximiliane-Philippine von der Hohenwart-Untertaubenbach, Ä."
@@ -110,7 +117,14 @@ def test_everything_that_the_desk_asks_is_answered(coach: Coach, desk: dict[str,
             assert not np.isinf(table[name].to_numpy()).any(), name
 
 
-def test_debriefs_of_them_can_be_prepared_given_and_read(coach: Coach, desk: dict[str, Any]) -> None:
+def layout_of(session: Session, row: CueRow) -> Layout:
+    run = session.get_one(Run, session.get_one(Debrief, row.debrief_id).run_id)
+    return load_layout(session, session.get_one(Analysis, run.analysis_id).layout_version_id, None)
+
+
+def test_debriefs_of_them_can_be_prepared_given_and_read(
+    coach: Coach, database: Database, desk: dict[str, Any]
+) -> None:
     passages = [passage["name"] for passage in desk["layout"]["passages"]]
     for run in {lap["run"] for lap in desk["laps"] if lap["run"]}:
         coach.get(f"/api/debriefs/runs/{run}")
@@ -143,6 +157,14 @@ def test_debriefs_of_them_can_be_prepared_given_and_read(coach: Coach, desk: dic
                 assert drawn.status_code == 200
                 assert b"nan" not in drawn.data
         finite(coach.get(f"/api/debriefs/{debrief}/check").json)
+        # A passage is found again where it lies, also one without a corner.
+        told = coach.get(f"/api/debriefs/runs/{run}").json["debrief"]["cues"]
+        with database.begin() as session:
+            for row in session.scalars(select(CueRow).where(CueRow.id.in_([cue["id"] for cue in told]))):
+                target = target_on(row, layout_of(session, row))
+                assert target is not None
+                assert (target.passage, target.corner) == (row.passage, row.corner)
+                assert target.value == pytest.approx(row.value, abs=0.5)
     finite(coach.get("/api/debriefs").json)
 
 

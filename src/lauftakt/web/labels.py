@@ -2,13 +2,25 @@
 
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from lauftakt.store.actions import note_action
 from lauftakt.store.counting import laps_of, say_of_lap, settle, word_for
 from lauftakt.store.database import mine, now
-from lauftakt.store.models import Car, Driver, Event, HandIn, LapRow, LapWord, LayoutRow, Run
+from lauftakt.store.models import (
+    Car,
+    CueRow,
+    Debrief,
+    Driver,
+    Event,
+    HandIn,
+    LapRow,
+    LapWord,
+    LayoutRow,
+    Run,
+    Voice,
+)
 from lauftakt.store.removing import remove_if_empty
 from lauftakt.store.runs import event_for, moment_of, named, parse_date
 from lauftakt.web import schemas
@@ -37,6 +49,7 @@ def change_labels(session: Session, viewer: Viewer, run: Run, change: schemas.La
     run.labels_from = told
     session.flush()
     if run.driver_id != before[0]:
+        _take_debrief_along(session, run)
         remove_if_empty(session, run.team_id, Driver, before[0])
     if run.car_id != before[1]:
         remove_if_empty(session, run.team_id, Car, before[1])
@@ -45,6 +58,17 @@ def change_labels(session: Session, viewer: Viewer, run: Run, change: schemas.La
     if run.analysis is not None and run.analysis.sector_set_id != run.event.sector_set_id:
         return renew_runs(session, run.team_id, [run.id], viewer.account_id)
     return []
+
+
+def _take_debrief_along(session: Session, run: Run) -> None:
+    """What was prepared and said after a run that was somebody else's is of whoever drove it; it is nobody's to read
+    until it is given anew."""
+    of_run = select(Debrief.id).where(Debrief.team_id == run.team_id, Debrief.run_id == run.id)
+    cues = update(CueRow).where(CueRow.team_id == run.team_id, CueRow.debrief_id.in_(of_run))
+    session.execute(cues.values(driver_id=run.driver_id), execution_options={"synchronize_session": False})
+    for model, values in ((Debrief, {"given_at": None, "opened_at": None}), (Voice, {})):
+        own = update(model).where(model.team_id == run.team_id, model.run_id == run.id)
+        session.execute(own.values(driver_id=run.driver_id, **values), execution_options={"synchronize_session": False})
 
 
 def _change(session: Session, run: Run, name: str, value: Any) -> bool:

@@ -282,12 +282,12 @@ def target_on(row: CueRow, layout: Layout) -> Target | None:
     if at is None:
         return None
     passage, corner = row.passage, row.corner
-    if corner is not None or all(one.name != passage for one in layout.passages):
+    if corner is not None:
         near = min(layout.corners, key=lambda one: _apart(layout, one.apex_m, at), default=None)
         if near is None or _apart(layout, near.apex_m, at) > SAME_CORNER_M:
             return None
         passage = next((one.name for one in layout.passages if near.name in one.corners), passage)
-        corner = None if row.corner is None else near.name
+        corner = near.name
     elif (by_place := _holding(layout, at)) is not None:
         passage = by_place
     value = row.value
@@ -305,8 +305,9 @@ def _apart(layout: Layout, one: float, other: float) -> float:
 
 
 def _holding(layout: Layout, at: float) -> str | None:
-    """The passage of the corner next to a place."""
-    near = min(layout.corners, key=lambda one: _apart(layout, one.apex_m, at), default=None)
-    if near is None:
-        return None
-    return next((one.name for one in layout.passages if near.name in one.corners), None)
+    """The passage that holds a place, with corners or without."""
+    for one in layout.passages:
+        inside = one.from_m <= at <= one.to_m if one.from_m <= one.to_m else at >= one.from_m or at <= one.to_m
+        if inside:
+            return one.name
+    return None
