@@ -25,7 +25,7 @@ import numpy as np
 
 from lauftakt.core import AnalysedRun, Layout, analyse_run, make_layout
 from lauftakt.core.debrief.change import FEWEST_LAPS, Pair, change_of, size_of
-from lauftakt.core.debrief.check import Asked, check, level_of_look, losses_of
+from lauftakt.core.debrief.check import Asked, Check, check, level_of_look, losses_of
 from lauftakt.core.debrief.luck import expected_luck, goes_with, passage_doubt
 from lauftakt.core.debrief.target import HIGH, LOW, Target, by_figure, proposals, values_of
 from lauftakt.core.findings.finding import find
@@ -165,14 +165,14 @@ def _day(seed: int, folder: Path, laps: int, run_effect: float) -> Tally:
 
 
 def _count_unchanged(
-    told: Tally, found: object, cues: Sequence[Asked], first: AnalysedRun, again: AnalysedRun, layout: Layout
+    told: Tally, found: Check, cues: Sequence[Asked], first: AnalysedRun, again: AnalysedRun, layout: Layout
 ) -> None:
-    answers = {one.key: one for one in found.answers}  # type: ignore[attr-defined]
+    answers = {one.key: one for one in found.answers}
     told.drivers += 1
     told.praised += any(answers[cue.key].answer in ("reached", "reached_paid") for cue in cues)
     told.moved += any(answers[cue.key].answer == "moved" for cue in cues)
     told.blamed += any(answers[cue.key].answer == "worse" for cue in cues)
-    told.elsewhere += bool(found.elsewhere)  # type: ignore[attr-defined]
+    told.elsewhere += bool(found.elsewhere)
     if 99 in answers:
         told.keeps += 1
         told.lost += answers[99].answer == "lost"

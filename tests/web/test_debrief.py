@@ -1,6 +1,7 @@
 """Debriefs through the API: prepared, given, read by the driver, answered, and checked after the next run."""
 
 import io
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -10,12 +11,18 @@ from sqlalchemy import select
 
 from lauftakt.core.debrief.check import Asked, check, losses_of
 from lauftakt.core.debrief.target import Target
+from lauftakt.core.findings.finding import find
+from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.pipeline import analyse_run
 from lauftakt.formats.reading import read_log
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import Action, CueRow, Debrief, Driver, HandIn
+from lauftakt.store.models import Action, CueRow, Debrief, Driver, HandIn, Run
+from lauftakt.web.debrief import advice
+from lauftakt.web.debrief.seeing import Seen
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
+
+REFERENCE = "the reference"
 
 
 @pytest.fixture(scope="module")
@@ -264,6 +271,35 @@ def test_an_instructors_lap_stands_in_where_somebody_did_not_agree(
     school.patch(f"/api/drivers/{driver}", json={"reference_only": False})
     assert school.post(f"/api/actions/{done['action']}/undo").status_code == 204
     assert "reference" in roles()
+
+
+@pytest.mark.parametrize(
+    ("shows", "instructor", "told"),
+    [
+        (True, False, "Halvard"),
+        (None, True, "Halvard"),
+        (None, False, "the reference"),
+        (False, False, "the reference"),
+    ],
+)
+def test_a_keep_names_no_student_who_did_not_agree(
+    day: Day, monkeypatch: pytest.MonkeyPatch, shows: bool | None, instructor: bool, told: str
+) -> None:
+    base = Run(driver_id=1, driver=Driver(name="Halvard", shows_laps=shows, reference_only=instructor))
+    seen = Seen(Run(driver_id=2), base, {}, day.layout, day.layout)
+    names = [log.meta["driver"] for log in day.logs]
+    order = [Contender(run, name, "car") for run, name in zip(day.runs, names, strict=True)]
+    lost = next(one for one in find(order, day.of("Halvard"), day.layout)[0] if one.passage)
+    strong = replace(lost, loss_s=-0.04)
+    monkeypatch.setattr(advice, "steady_of", lambda _, __: [])
+    keep = advice.keeps_of(None, seen, [strong])[0]  # type: ignore[arg-type]
+    assert f"quicker than {told}. Keep it." in text_of([part.model_dump() for part in keep.says])
+
+
+def test_pictures_are_of_figures_that_there_are(school: Coach, runs: list[dict]) -> None:
+    picture = f"/api/debriefs/runs/{runs[0]['id']}/picture?passage=P1"
+    assert school.get(f"{picture}&figure=nothing").status_code == 422
+    assert school.get(f"{picture}&figure=min_speed&of=curves").status_code == 200
 
 
 def test_the_paddock_says_who_waits_and_a_joined_driver_takes_debriefs_along(

@@ -58,7 +58,7 @@ def keeps_of(session: Session, seen: Seen, strengths: list[Finding]) -> list[sch
     found = []
     for one in strengths:
         if one.passage is not None:
-            said = praise(one.place, quicker_s=-one.loss_s, than=seen.base.driver.name, spread_s=None, laps=one.clean)
+            said = praise(one.place, quicker_s=-one.loss_s, than=seen.than, spread_s=None, laps=one.clean)
             found.append(_keep(one.passage, one.corner, one.loss_s, steady.get(one.passage), said))
     strong = strong_first(list(steady.values()))
     good = [one for one in strong if one.fast and one.steady] or strong[:2]
@@ -245,7 +245,7 @@ def _kept(session: Session, seen: Seen, passage: str, strong: Finding | None) ->
     present = float(np.median(times))
     proposal = Proposal(None, Target(PASSAGE_TIME, passage, None, present, LOW), present, None, "kept")
     if strong is not None:
-        than = seen.base.driver.name
+        than = seen.than
         return proposal, praise(strong.place, quicker_s=-strong.loss_s, than=than, spread_s=None, laps=strong.clean)
     steady = next((one for one in steady_of(session, seen) if one.name == passage), None)
     name = corners_of(seen.layout, passage)

@@ -12,7 +12,7 @@ from lauftakt.core.run import AnalysedRun
 from lauftakt.store.comparisons import statement_of
 from lauftakt.store.database import mine
 from lauftakt.store.lineup import Apart, Entry, common_analyses, load_entries
-from lauftakt.store.models import Analysis, Comparison, MarkRow, Run
+from lauftakt.store.models import Analysis, Comparison, Driver, MarkRow, Run
 from lauftakt.web.access import curve_cache
 from lauftakt.web.compare.named import JUDGED
 from lauftakt.work.comparing import day_comparison, runs_of_day, want_comparison
@@ -57,6 +57,11 @@ def day_of(session: Session, team_id: int, event_id: int, *, want: bool = True) 
     return Day(COMING if hope else FAILED, tuple(found), analyses, None, job)
 
 
+def may_be_shown(driver: Driver) -> bool:
+    """Whether others may see a driver's laps: those of instructors, and of who agreed."""
+    return driver.reference_only or bool(driver.shows_laps)
+
+
 @dataclass(frozen=True)
 class Seen:
     """A run and the day's reference run on one layout version; ``marked`` is that with all marks that people set."""
@@ -74,6 +79,11 @@ class Seen:
     def itself(self) -> bool:
         """Whether the driver is the reference, and measured against the own best passages."""
         return self.run.driver_id == self.base.driver_id
+
+    @property
+    def than(self) -> str:
+        """What a driver is told to be quicker than: another student is named only where they agreed to be shown."""
+        return self.base.driver.name if may_be_shown(self.base.driver) else "the reference"
 
 
 def seen_on(session: Session, day: Day, run: Run) -> Seen:

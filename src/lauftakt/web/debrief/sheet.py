@@ -20,7 +20,7 @@ from lauftakt.store.database import mine
 from lauftakt.store.lineup import Entry
 from lauftakt.store.models import CueRow, Debrief, Run, Team
 from lauftakt.web import schemas, show
-from lauftakt.web.debrief.seeing import Day, Seen, seen_of, seen_on
+from lauftakt.web.debrief.seeing import Day, Seen, may_be_shown, seen_of, seen_on
 from lauftakt.web.debrief.telling import cues_of, snapshot
 from lauftakt.web.paper import lap_time
 
@@ -160,7 +160,7 @@ class _Scenes:
         if seen.itself:
             return cls(session, seen, None, None)
         others = [one for one in day.runs if one.driver_id != seen.run.driver_id]
-        shown = next((one for one in others if one.driver.reference_only or one.driver.shows_laps), None)
+        shown = next((one for one in others if may_be_shown(one.driver)), None)
         if shown is None:
             asked = seen.base.driver.shows_laps
             why = "did not agree to" if asked is False else "was not asked yet whether to"

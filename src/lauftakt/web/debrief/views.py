@@ -5,6 +5,7 @@ from apiflask import APIBlueprint
 from flask import Response
 from sqlalchemy.orm import Session, joinedload
 
+from lauftakt.core.registry import FIGURES, OF_PASSAGES
 from lauftakt.store.models import Debrief, Event, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
@@ -65,10 +66,9 @@ def get_picture(viewer: Viewer, run_id: int, query_data: schemas.PictureQuery) -
         seen = seen_on(session, day, run)
         if all(passage.name != query_data.passage for passage in seen.layout.passages):
             raise Problem(404, "not-found", f"The layout has no passage {query_data.passage}.")
-        try:
-            drawn = sheet.picture(session, seen, query_data)
-        except KeyError as error:
-            raise Problem(422, "invalid", "There is no such figure.") from error
+        if query_data.figure is not None and query_data.figure not in FIGURES | OF_PASSAGES:
+            raise Problem(422, "invalid", "There is no such figure.")
+        drawn = sheet.picture(session, seen, query_data)
     send_of(day)
     response = Response(drawn, mimetype="image/svg+xml")
     response.headers["Cache-Control"] = "private, max-age=3600" if query_data.v else "private, no-cache"
