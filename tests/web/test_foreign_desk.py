@@ -16,10 +16,10 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.registry import DERIVED, DIFFERENCES
 from lauftakt.demo.scenario import random_scenario
 from lauftakt.formats.csv_out import write_csv
+from lauftakt.store.asked import target_on
 from lauftakt.store.database import Database
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import Analysis, CueRow, Debrief, Run
-from lauftakt.web.debrief.advice import target_on
 from tests.web.coach import Coach
 
 LONG = "Maximiliane-Philippine von der Hohenwart-Untertaubenbach, Ä."

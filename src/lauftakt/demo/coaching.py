@@ -1,18 +1,26 @@
-"""The demo's coach: prepares and gives the morning's debriefs through the API, as anybody would at the screen."""
+"""The demo's coach: prepares and gives debriefs through the API, as anybody would at the screen."""
 
 import json
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from http.cookiejar import CookieJar
 from typing import Any, cast
 from urllib.error import HTTPError, URLError
 from urllib.request import HTTPCookieProcessor, Request, build_opener
 
 from lauftakt.demo.next_runs import NEXT
+from lauftakt.demo.season import DAYS
 
 WAIT_S, LOOK_S = 240.0, 1.0
 # Each student is asked for so many things, and told one that is good.
 CUES = 2
+SCHOOL_DAY = "2026-05-16"
+# Who was given a debrief on each day of the season.
+GIVEN = {
+    "2026-03-28": ["Ines", "Okan", "Freya", "Jonas"],
+    "2026-04-11": ["Ines", "Freya"],
+    "2026-04-25": ["Ines", "Jonas"],
+}
 
 
 class Desk:
@@ -34,7 +42,8 @@ class Desk:
 
 
 def give_debriefs(address: str, email: str, password: str, say: Callable[[str], None]) -> None:
-    """Give every student of the school's day the debrief of the morning, where none was given yet.
+    """Give every student of the season's days and of the school's day the debrief of their first run of the day, where
+    none was given yet.
 
     Parameters
     ----------
@@ -43,29 +52,29 @@ def give_debriefs(address: str, email: str, password: str, say: Callable[[str], 
     """
     try:
         desk = Desk(address, email, password)
-        morning = _morning(desk)
-        if not morning:
-            return
-        say("Preparing the morning's debriefs …")
-        for run in morning:
-            _prepare(desk, run)
+        for day, students in (*((one.day, GIVEN[one.day]) for one in DAYS), (SCHOOL_DAY, [one.of for one in NEXT])):
+            waiting = _first_runs(desk, day, students)
+            if waiting:
+                say(f"Preparing the debriefs of {day} …")
+            for run in waiting:
+                _prepare(desk, run)
     except (HTTPError, URLError, TimeoutError) as error:
         # The demo goes on without them; whoever looks can prepare them.
-        say(f"The morning's debriefs could not be prepared: {error}")
+        say(f"The debriefs could not be prepared: {error}")
 
 
-def _morning(desk: Desk) -> list[int]:
-    """Runs of the students' morning after which nothing was given."""
-    students = {each.of for each in NEXT}
+def _first_runs(desk: Desk, day: str, students: Sequence[str]) -> list[int]:
+    """First runs of students on a day after which nothing was given."""
+    found = []
     for event in desk.ask("GET", "/api/paddock")["events"]:
+        if event["day"] != day:
+            continue
         runs = desk.ask("GET", f"/api/paddock?event={event['id']}")["runs"]
-        own = sorted((run for run in runs if run["driver"]["name"] in students), key=lambda run: run["started_at"])
         first: dict[str, int] = {}
-        for run in own:
+        for run in sorted(runs, key=lambda run: run["started_at"] or ""):
             first.setdefault(run["driver"]["name"], run["id"])
-        if set(first) == students:
-            return [run for run in first.values() if _ready(desk, run)["debrief"] is None]
-    return []
+        found += [run for name, run in first.items() if name in students and _ready(desk, run)["debrief"] is None]
+    return found
 
 
 def _ready(desk: Desk, run: int) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from lauftakt.core.circuit.ground import on_ground
 from lauftakt.demo.endurance import CAR, SHEET, STINTS, write_endurance
 from lauftakt.demo.next_runs import NEXT, write_next_runs
 from lauftakt.demo.school import DAY, SCHOOL_CAR, TEAM, write_day
+from lauftakt.demo.season import DAYS, driven_on, write_season
 from lauftakt.store.accounts import add_account, add_team, set_password, verify
 from lauftakt.store.database import Database, now
 from lauftakt.store.layouts import load_layout
@@ -50,11 +51,12 @@ def load_demo_team(database: Database, hand_in: HandInFile, say: Callable[[str],
         session.get_one(Team, account.team_id).demo = True
         team_id = account.team_id
         runs = session.scalar(select(func.count()).where(Run.team_id == team_id)) or 0
-    if runs >= len(DAY) + len(NEXT) + len(STINTS):
+    if runs >= len(DAY) + len(NEXT) + len(STINTS) + sum(len(driven_on(day)) for day in range(len(DAYS))):
         return
     with tempfile.TemporaryDirectory() as folder:
         say("Driving the demo laps …")
-        files = write_day(Path(folder)) + write_next_runs(Path(folder)) + write_endurance(Path(folder))
+        files = write_day(Path(folder)) + write_next_runs(Path(folder)) + write_season(Path(folder))
+        files += write_endurance(Path(folder))
         with database.begin() as session:
             endow(session, team_id)
         for number, path in enumerate(files, 1):
@@ -125,7 +127,7 @@ def set_marks(session: Session, team_id: int) -> None:
     if run is None or run.analysis is None:
         return
     if run.driver.shows_laps is None:
-        run.driver.shows_laps = True
+        run.driver.shows_laps, run.driver.reference_only = True, True
     there = session.scalar(select(func.count()).select_from(MarkRow).where(MarkRow.layout_id == run.layout_id))
     if there:
         return

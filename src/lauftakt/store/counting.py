@@ -46,6 +46,7 @@ def settle(session: Session, run: Run, laps: Sequence[LapRow] | None = None) -> 
     run.laps_all, run.laps_counting = len(laps), len(counting_of(laps))
     run.best_number, run.best_s = (best.number, best.time_s) if best is not None else (None, None)
     run.theoretical_best_s = theoretical_best(laps)
+    run.decided += 1
     session.flush()
 
 

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from lauftakt.store.database import Database
 from lauftakt.store.lineup import CurveCache
 from lauftakt.store.models import Account, SignIn, Team
+from lauftakt.store.season import PaceCache
 from lauftakt.store.sign_ins import begin_sign_in, sign_in_of
 from lauftakt.web.policy import Action, Viewer, allowed
 
@@ -96,6 +97,11 @@ def device_of(agent: str) -> str:
     browser = next((name for mark, name in browsers if mark in agent), "Safari" if "Safari/" in agent else "")
     system = next((name for mark, name in (*systems, *more) if mark in agent), "")
     return f"{browser} on {system}" if browser and system else browser or system or "Unknown device"
+
+
+def pace_cache() -> PaceCache:
+    """The paces unpacked last; one for each application, too."""
+    return cast(PaceCache, current_app.extensions["lauftakt-paces"])
 
 
 def only(action: Action) -> Callable[[F], F]:

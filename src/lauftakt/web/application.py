@@ -24,6 +24,7 @@ from lauftakt.settings import Settings
 from lauftakt.store.accounts import Refused
 from lauftakt.store.database import Database, NotFound
 from lauftakt.store.lineup import CurveCache
+from lauftakt.store.season import PaceCache
 from lauftakt.web import (
     accounts,
     actions,
@@ -48,6 +49,7 @@ from lauftakt.web import (
     registry,
     removing,
     runs,
+    season,
     sessions,
     stints,
     stream,
@@ -113,6 +115,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     )
     app.extensions["lauftakt"] = database or Database(settings.database_url)
     app.extensions["lauftakt-curves"] = CurveCache()
+    app.extensions["lauftakt-paces"] = PaceCache()
     app.extensions["lauftakt-build"] = _build(front_end)
     Compress(app)
     login_manager.init_app(app)
@@ -121,7 +124,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
         cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
-        watch, reading_day, choosing, keeping, notes, debrief,
+        watch, reading_day, choosing, keeping, notes, debrief, season, season.search,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

@@ -33,7 +33,7 @@ _PINNED_BY_LAP = ("lap", "run", "car", "driver", "tyres")
 def list_notes(viewer: Viewer, query_data: schemas.NotesQuery) -> schemas.NotesOut:
     """Notes, the newest first: those that concern a layout and runs, or all."""
     with database().begin() as session:
-        query = _there(viewer)
+        query = there(viewer)
         layout_row = None if query_data.layout is None else one(session, LayoutRow, viewer, query_data.layout)
         run_ids = [int(part) for part in query_data.runs.split(",") if part]
         runs = session.scalars(visible(Run, viewer).where(Run.id.in_(run_ids))).all() if run_ids else []
@@ -132,7 +132,7 @@ def _log(session: Session, viewer: Viewer, row: Note, what: str, name: str, befo
     )
 
 
-def _there(viewer: Viewer) -> Any:
+def there(viewer: Viewer) -> Any:
     """Notes that a viewer may see, without those of runs that were removed."""
     runs = visible(Run, viewer).with_only_columns(Run.id)
     return visible(Note, viewer).where(or_(Note.run_id.is_(None), Note.run_id.in_(runs)))

@@ -42,6 +42,7 @@ def say_traffic(viewer: Viewer, json_data: schemas.TrafficSaid) -> schemas.LapsC
             account_id=viewer.account_id, said_at=now(),
         )  # fmt: skip
         session.add(word)
+        run.decided += 1
         session.flush()
         what = "was held up" if json_data.held else "had a free road"
         action = note_action(
@@ -59,5 +60,6 @@ def say_traffic(viewer: Viewer, json_data: schemas.TrafficSaid) -> schemas.LapsC
 def undo_traffic(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
     """Forget what was said of traffic."""
     run = one(session, Run, viewer, step["run"], lock=True)
+    run.decided += 1
     session.execute(delete(HeldWord).where(HeldWord.run_id == run.id, HeldWord.id == step["word"]))
     return []

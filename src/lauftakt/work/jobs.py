@@ -61,7 +61,7 @@ def add_job(
     Parameters
     ----------
     session, team_id : where
-    kind : ``import``, ``renew``, ``reline``, ``export`` or ``compare``
+    kind : ``import``, ``renew``, ``reline``, ``export``, ``compare`` or ``follow``
     subject : kind and id of the row
     payload : what the work needs to know
     account_id : who asked

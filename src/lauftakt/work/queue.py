@@ -21,8 +21,9 @@ from lauftakt.store.analyses import forget_replaced
 from lauftakt.store.database import Database, mine_by_id, now
 from lauftakt.store.models import HandIn
 from lauftakt.store.removing import purge
+from lauftakt.store.season import PaceCache, to_be_followed
 from lauftakt.store.sign_ins import forget_sign_ins
-from lauftakt.work import comparing, jobs
+from lauftakt.work import comparing, following, jobs
 from lauftakt.work.exporting import export, forget_exports
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
@@ -175,6 +176,9 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True,
             elif ours.kind == comparing.KIND:
                 report(0.2, "comparing")
                 comparing.compare_day(database, ours.team_id, ours.subject_id)
+                more = _following(database, ours.team_id)
+            elif ours.kind == following.KIND:
+                following.follow(database, ours, report)
             elif ours.kind == "export":
                 result = export(database, exports or inbox.parent / "exports", ours, report)
             else:
@@ -198,6 +202,14 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True,
     if ours.subject == "hand_in" and jobs.is_settled(database, ours.subject_id):
         inbox_path(inbox, ours.subject_id).unlink(missing_ok=True)
     send(more)
+
+
+def _following(database: Database, team_id: int) -> list[int]:
+    """The job that follows what a new run did to paces and cues, so that nobody has to wait for it later."""
+    with database.begin() as session:
+        left = to_be_followed(session, team_id, PaceCache())
+        wanted, _ = following.want_following(session, team_id, *left)
+    return [] if wanted is None else [wanted]
 
 
 def _told(error: Exception) -> tuple[str, str, str]:

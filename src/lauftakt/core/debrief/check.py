@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.debrief.change import FEWEST_LAPS, Change, Pair, change_of, size_of
+from lauftakt.core.debrief.family import holm
 from lauftakt.core.debrief.luck import expected_luck, goes_with, passage_doubt
 from lauftakt.core.debrief.target import RESOLVED, Target, figure_entry, values_of
 from lauftakt.core.registry import PASSAGE_TIME
@@ -157,6 +158,32 @@ def losses_of(run: AnalysedRun, layout: Layout, against: AnalysedRun | None) -> 
     return found
 
 
+def slipped_back(
+    reached: AnalysedRun, later: AnalysedRun, layout: Layout, target: Target, touched: frozenset[str], level: float
+) -> bool | None:
+    """Whether a figure that met its target in one run misses it in a later one, beyond what laps and runs scatter.
+
+    Parameters
+    ----------
+    reached, later : runs of one driver on one layout
+    layout : of both
+    target : that was met
+    touched : passages in which anything was asked; the others tell what changed by itself
+    level : so often it may be said of a driver who changed nothing
+
+    Returns
+    -------
+    None where fewer than four clean laps of either tell.
+    """
+    runs = _Runs(reached, later, layout, touched, {})
+    pair = runs.pair(target.passage, target.corner, target.figure)
+    least = RESOLVED.get(figure_entry(target.figure).quantity, 1e-6)
+    change = change_of(pair, runs.others(target.figure), least)
+    if change is None:
+        return None
+    return change.likely(-target.sign) <= level and not target.met(change.after)
+
+
 @dataclass(frozen=True)
 class _Runs:
     """Both runs, the passages in which something was asked, and what was bad luck in the first, s."""
@@ -240,9 +267,9 @@ def _too_few(runs: _Runs, times: Pair, before: Dots, after: Dots) -> str:
 def _of_cues(asked: Sequence[Asked], found: Sequence[Answer], level: float) -> list[Answer]:
     changes = [answer.figure for answer in found]
     signs = [one.target.sign for one in asked]
-    moved = _holm([c.likely(s) if c else None for c, s in zip(changes, signs, strict=True)], level)
+    moved = holm([c.likely(s) if c else None for c, s in zip(changes, signs, strict=True)], level)
     # Away from the target, and slower, are one family: both are told as worse.
-    back = _holm(
+    back = holm(
         [
             *(c.likely(-s) if c else None for c, s in zip(changes, signs, strict=True)),
             *(answer.time.likely(1.0) if answer.time else None for answer in found),
@@ -266,7 +293,7 @@ def _of_cues(asked: Sequence[Asked], found: Sequence[Answer], level: float) -> l
 
 def _of_keeps(found: Sequence[Answer], level: float) -> list[Answer]:
     """A keep is lost where its passage became slower, or its figure went, beyond doubt."""
-    lost = _holm([None if answer.time is None else answer.time.likely(1.0) for answer in found], level)
+    lost = holm([None if answer.time is None else answer.time.likely(1.0) for answer in found], level)
     return [
         answer if answer.figure is None else replace(answer, answer=KEPT if gone is None else LOST)
         for answer, gone in zip(found, lost, strict=True)
@@ -277,22 +304,10 @@ def _elsewhere(runs: _Runs, level: float) -> list[Elsewhere]:
     """Passages that nothing was asked in and that are slower beyond doubt."""
     names = [passage.name for passage in runs.layout.passages if passage.name not in runs.touched]
     changes = [_time(runs, name) for name in names]
-    sure = _holm([None if change is None else change.likely(1.0) for change in changes], level)
+    sure = holm([None if change is None else change.likely(1.0) for change in changes], level)
     found = [
         Elsewhere(name, change)
         for name, change, clear in zip(names, changes, sure, strict=True)
         if change is not None and clear is not None
     ]
     return sorted(found, key=lambda one: -one.change.change)
-
-
-def _holm(likely: Sequence[float | None], level: float) -> list[float | None]:
-    """For each how much of the level was left for it where it is beyond doubt, else None."""
-    known = sorted((value, index) for index, value in enumerate(likely) if value is not None)
-    found: list[float | None] = [None] * len(likely)
-    for order, (value, index) in enumerate(known):
-        left = level / (len(known) - order)
-        if value > left:
-            break
-        found[index] = left
-    return found

@@ -1,10 +1,10 @@
 """Tables, by subject. Every row belongs to a team."""
 
-from lauftakt.store.models.analyses import Analysis, Curves, LapFigures, LapRow, SectorTime
+from lauftakt.store.models.analyses import Analysis, Curves, LapFigures, LapRow, RunPaceRow, SectorTime
 from lauftakt.store.models.base import Base, Owned, Removable
 from lauftakt.store.models.circuits import Circuit, Event, LayoutRow, LayoutVersion, MarkRow, SectorSet
 from lauftakt.store.models.comparisons import Comparison, ComparisonMember, FindingRow, LineUpRow
-from lauftakt.store.models.debriefs import CueRow, Debrief, Voice
+from lauftakt.store.models.debriefs import CueCourse, CueRow, Debrief, Voice
 from lauftakt.store.models.hand_ins import HandIn, HandInLink, LiveStream, Upload, WatchedFile
 from lauftakt.store.models.notes import Note
 from lauftakt.store.models.people import Account, Car, Driver, Invitation, SignIn, SignInTry, Team
@@ -33,6 +33,7 @@ __all__ = [
     "Circuit",
     "Comparison",
     "ComparisonMember",
+    "CueCourse",
     "CueRow",
     "Curves",
     "Debrief",
@@ -61,6 +62,7 @@ __all__ = [
     "Removable",
     "Run",
     "RunOverlap",
+    "RunPaceRow",
     "Samples",
     "SectorSet",
     "SectorTime",

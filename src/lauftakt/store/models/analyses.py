@@ -94,3 +94,14 @@ class LapFigures(Owned, Base):
     analysis_id: Mapped[int] = mapped_column(ForeignKey("analysis.id", ondelete="CASCADE"))
     role: Mapped[str] = mapped_column(String(60))
     data: Mapped[bytes] = mapped_column(LONGBLOB)
+
+
+class RunPaceRow(Owned, Base):
+    """A run's pace (:class:`lauftakt.core.season.pace.RunPace`), by which days are compared. ``key`` names the analysis
+    and what was decided of its laps: where it is another by now, the pace is to be computed anew."""
+
+    __tablename__ = "run_pace"
+    run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), unique=True)
+    layout_version_id: Mapped[int] = mapped_column(ForeignKey("layout_version.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(String(40))
+    pace: Mapped[dict[str, Any]]

@@ -1,4 +1,4 @@
-"""Debriefs: what a driver was asked to do and to keep after a run, what they said, and what was given to them."""
+"""Debriefs: what a driver was asked to do and to keep after a run, what became of it, and what they said."""
 
 from datetime import datetime
 from typing import Any
@@ -15,7 +15,9 @@ from lauftakt.store.models.runs import Run
 class Debrief(Owned, Base):
     """What a driver gets after a run. ``losses`` are the run's losses in all passages when it was made, with their
     doubt: by them passages were picked. ``given`` is what the driver was given last; nobody but those who lead and
-    assist the team sees a debrief before it is given. ``author`` stays when the account goes."""
+    assist the team sees a debrief before it is given. ``author`` stays when the account goes. ``followed`` names all
+    that the courses of its cues rested on when they were worked out: where that is another by now, they are to be
+    worked out anew."""
 
     __tablename__ = "debrief"
     __table_args__ = (UniqueConstraint("team_id", "run_id"),)
@@ -29,6 +31,7 @@ class Debrief(Owned, Base):
     given_at: Mapped[datetime | None]
     given: Mapped[dict[str, Any] | None]
     opened_at: Mapped[datetime | None]
+    followed: Mapped[str | None] = mapped_column(String(40))
     driver: Mapped[Driver] = relationship()
     event: Mapped[Event | None] = relationship()
     run: Mapped[Run | None] = relationship()
@@ -69,6 +72,21 @@ class CueRow(Removable, Owned, Base):
     tried: Mapped[bool | None] = mapped_column(Boolean)
     unsafe: Mapped[bool | None] = mapped_column(Boolean)
     debrief: Mapped[Debrief] = relationship()
+
+
+class CueCourse(Owned, Base):
+    """What became of a cue over later runs, as the core judged it: the ``figure`` that it asks for, its ``stage``,
+    whether it ``paid`` in any of them, and in ``looks`` a row for each run."""
+
+    __tablename__ = "cue_course"
+    cue_id: Mapped[int] = mapped_column(ForeignKey("cue.id", ondelete="CASCADE"), unique=True)
+    debrief_id: Mapped[int] = mapped_column(ForeignKey("debrief.id", ondelete="CASCADE"), index=True)
+    driver_id: Mapped[int] = mapped_column(ForeignKey("driver.id", ondelete="CASCADE"), index=True)
+    kind: Mapped[str] = mapped_column(String(10))
+    figure: Mapped[str] = mapped_column(String(40))
+    stage: Mapped[str] = mapped_column(String(20))
+    paid: Mapped[bool] = mapped_column(Boolean)
+    looks: Mapped[list[Any]]
 
 
 class Voice(Owned, Base):

@@ -29,9 +29,9 @@ class Run(Removable, Owned, Base):
     """One continuous log of one driver in one car.
 
     ``started_at`` is the clock at the circuit, ``zone`` its offset where the log told it. ``reading`` counts how often
-    what its channels stand for was said anew; ``reader_version`` is the reader that made its samples. What begins with
-    ``laps_`` or holds a best is a summary of the laps of the present analysis by the core's rules, so that lists need
-    no laps.
+    what its channels stand for was said anew; ``reader_version`` is the reader that made its samples. ``decided``
+    counts how often it was settled which of its laps count, and where they were held up. What begins with ``laps_`` or
+    holds a best is a summary of the laps of the present analysis by the core's rules, so that lists need no laps.
     """
 
     __tablename__ = "run"
@@ -64,6 +64,7 @@ class Run(Removable, Owned, Base):
     log_warnings: Mapped[list[Any]]
     reading: Mapped[int] = mapped_column(default=1)
     reader_version: Mapped[int] = mapped_column(default=0)
+    decided: Mapped[int] = mapped_column(default=0, server_default="0")
     channels_known: Mapped[int] = mapped_column(default=0)
     channels_unsure: Mapped[int] = mapped_column(default=0)
     laps_all: Mapped[int] = mapped_column(default=0)

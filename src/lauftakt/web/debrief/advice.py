@@ -6,7 +6,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from lauftakt.core.circuit.ground import on_ground, place_of
+from lauftakt.core.circuit.ground import on_ground
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.debrief.target import (
     HIGH,
@@ -19,7 +19,6 @@ from lauftakt.core.debrief.target import (
     is_place,
     passage_index,
     proposals,
-    unwrapped,
     values_of,
 )
 from lauftakt.core.debrief.wording import ask, praise
@@ -38,8 +37,6 @@ from lauftakt.web.keeping import Kept
 
 # Nobody keeps more in mind.
 MOST_CUES, MOST_KEEPS = 3, 4
-# A corner of another version of a layout is the same where its apex lies so near, m.
-SAME_CORNER_M = 80.0
 _steady: Kept[list[SteadyPassage]] = Kept(120)
 
 
@@ -273,41 +270,3 @@ def _basis(finding: Finding) -> dict[str, Any]:
         "against": finding.against,
         "cause": finding.cause,
     }
-
-
-def target_on(row: CueRow, layout: Layout) -> Target | None:
-    """A row's target on a version of its layout, wherever its start line is and whatever its corners are called; None
-    where the layout does not lead past it any more."""
-    at = place_of(layout, row.latitude, row.longitude)
-    if at is None:
-        return None
-    passage, corner = row.passage, row.corner
-    if corner is not None:
-        near = min(layout.corners, key=lambda one: _apart(layout, one.apex_m, at), default=None)
-        if near is None or _apart(layout, near.apex_m, at) > SAME_CORNER_M:
-            return None
-        passage = next((one.name for one in layout.passages if near.name in one.corners), passage)
-        corner = near.name
-    elif (by_place := _holding(layout, at)) is not None:
-        passage = by_place
-    value = row.value
-    if row.target_latitude is not None and row.target_longitude is not None:
-        place = place_of(layout, row.target_latitude, row.target_longitude)
-        if place is None:
-            return None
-        value = unwrapped(layout, place, corner)
-    return Target(row.figure, passage, corner, value, row.direction)
-
-
-def _apart(layout: Layout, one: float, other: float) -> float:
-    gap = abs(one - other)
-    return min(gap, layout.length - gap) if layout.centre.closed else gap
-
-
-def _holding(layout: Layout, at: float) -> str | None:
-    """The passage that holds a place, with corners or without."""
-    for one in layout.passages:
-        inside = one.from_m <= at <= one.to_m if one.from_m <= one.to_m else at >= one.from_m or at <= one.to_m
-        if inside:
-            return one.name
-    return None

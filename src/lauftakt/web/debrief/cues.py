@@ -11,13 +11,14 @@ from lauftakt.core.debrief import wording
 from lauftakt.core.debrief.target import HIGH, LOW, Proposal
 from lauftakt.core.debrief.wording import MOST_WORDS, words_in
 from lauftakt.store.actions import note_action
+from lauftakt.store.asked import cues_of, target_on
 from lauftakt.store.database import INCLUDE_REMOVED, NotFound, now
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import CueRow, Debrief
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.debrief import preparing, telling
-from lauftakt.web.debrief.advice import MOST_CUES, MOST_KEEPS, fill, new_row, target_on
+from lauftakt.web.debrief.advice import MOST_CUES, MOST_KEEPS, fill, new_row
 from lauftakt.web.debrief.seeing import day_of, seen_on, stated, with_marks
 from lauftakt.web.debrief.views import blueprint, run_of, send_of
 from lauftakt.web.policy import Viewer, one, visible
@@ -42,7 +43,7 @@ def ask(viewer: Viewer, json_data: schemas.CueIn) -> schemas.CueDone:
         if debrief is None:
             debrief = preparing.new_debrief(session, seen, viewer.account_id, current_user.name)
         row = new_row(session, seen, debrief, json_data, lost, won)
-        rows = telling.cues_of(session, debrief)
+        rows = cues_of(session, debrief)
         steps = _make_room(rows, row, json_data.leave)
         row.rank = max((other.rank for other in rows), default=0) + 1
         session.add(row)
@@ -69,7 +70,7 @@ def change_cue(viewer: Viewer, cue_id: int, json_data: schemas.CueChange) -> sch
         debrief = session.get_one(Debrief, row.debrief_id)
         wanted = json_data.model_dump(exclude_unset=True)
         if wanted.get("removed") is False and row.removed_at is not None:
-            _make_room(telling.cues_of(session, debrief), row, None)
+            _make_room(cues_of(session, debrief), row, None)
         before = _set(row, wanted) | _aim(session, row, json_data.value)
         session.flush()
         what = "withdrawn" if wanted.get("removed") else "changed"
@@ -86,7 +87,7 @@ def give(viewer: Viewer, debrief_id: int, json_data: schemas.GiveIn) -> schemas.
     """Give a debrief to its driver as it stands now, or take it back. What was given before says what changed."""
     with database().begin() as session:
         row = one(session, Debrief, viewer, debrief_id, lock=True)
-        now_there = telling.snapshot(telling.cues_of(session, row))
+        now_there = telling.snapshot(cues_of(session, row))
         if json_data.given and not now_there:
             raise Problem(409, "empty", "There is nothing in it yet. Ask for something, or say what to keep, first.")
         before = {"given": row.given, "at": None if row.given_at is None else row.given_at.isoformat()}
@@ -112,7 +113,7 @@ def undo_cue(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int
         raise NotFound("cue")
     if step["set"].get("removed") is False:
         debrief = session.get_one(Debrief, row.debrief_id)
-        _make_room(telling.cues_of(session, debrief), row, None)
+        _make_room(cues_of(session, debrief), row, None)
     _set(row, step["set"])
     _aim(session, row, step["set"].get("value"))
     return []
@@ -183,7 +184,7 @@ def _aim(session: Session, row: CueRow, value: float | None) -> dict[str, Any]:
     before = {"value": target.value}
     way = row.direction if value == row.now else HIGH if value > row.now else LOW
     proposal = Proposal(row.cause, replace(target, value=value, direction=way), row.now, None, "coach")
-    fill(row, proposal, wording.ask(proposal, with_marks(session, debrief.run, layout)), layout)
+    fill(row, proposal, wording.ask(proposal, with_marks(session, debrief.run.layout, layout)), layout)
     return before
 
 

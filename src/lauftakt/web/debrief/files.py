@@ -1,6 +1,7 @@
 """A debrief as a file: one A4 page as PDF or PNG, or a page that opens by itself, without any network."""
 
 import base64
+from collections.abc import Sequence
 
 from jinja2 import Environment, PackageLoader, select_autoescape
 
@@ -23,7 +24,20 @@ def _held(drawn: str) -> str:
 
 def as_paper(sheet: schemas.DebriefSheet, form: Form) -> bytes:
     """One page for a printer, black and white as well."""
-    pictures, pieces = {}, []
+    pictures: dict[str, bytes] = {}
+    return set_sheet("debrief", {"sheets": [_paper(sheet, "", pictures)]}, pictures, form)
+
+
+def as_papers(sheets: Sequence[schemas.DebriefSheet]) -> bytes:
+    """Several sheets as one PDF, a page for each."""
+    pictures: dict[str, bytes] = {}
+    pages = [_paper(sheet, f"sheet{number}-", pictures) for number, sheet in enumerate(sheets)]
+    return set_sheet("debrief", {"sheets": pages}, pictures, "pdf")
+
+
+def _paper(sheet: schemas.DebriefSheet, prefix: str, pictures: dict[str, bytes]) -> dict[str, object]:
+    """A page as data; its pictures are added under names of its own."""
+    pieces = []
     for index, piece in enumerate(sheet.pieces):
         own: dict[str, object] = {
             "kind": piece.kind, "number": piece.number, "says": piece.says, "target": piece.target or "",
@@ -31,11 +45,11 @@ def as_paper(sheet: schemas.DebriefSheet, form: Form) -> bytes:
         }  # fmt: skip
         for name, drawn in (("map", piece.map), ("curves", piece.curves)):
             if drawn:
-                own[name] = f"{name}{index}.svg"
-                pictures[f"{name}{index}.svg"] = drawn.encode()
+                own[name] = f"{prefix}{name}{index}.svg"
+                pictures[f"{prefix}{name}{index}.svg"] = drawn.encode()
         pieces.append(own)
     keeps = sum(piece.kind == "keep" for piece in sheet.pieces)
-    data = {
+    return {
         "title": sheet.title, "about": sheet.about, "team": sheet.team, "lead": sheet.lead, "pieces": pieces,
         "changes": sheet.changes, "legend": [name for _, name in sheet.legend], "note": sheet.note or "",
         "roles": [role for role, _ in sheet.legend],
@@ -43,4 +57,3 @@ def as_paper(sheet: schemas.DebriefSheet, form: Form) -> bytes:
         "words": {"keep": "Keep", "target": "Target", "worth": "worth", "a_lap": "a lap", "notes": "Notes",
                   "changed": "Changed since it was given"},
     }  # fmt: skip
-    return set_sheet("debrief", data, pictures, form)

@@ -9,6 +9,7 @@ from lauftakt.core.debrief.check import losses_of
 from lauftakt.core.findings.ranking import elsewhere
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.words import tell
+from lauftakt.store.asked import given_before
 from lauftakt.store.counting import laps_of
 from lauftakt.store.database import now
 from lauftakt.store.models import Debrief, LapRow, Run, Voice
@@ -16,7 +17,7 @@ from lauftakt.web import schemas, show
 from lauftakt.web.compare.addresses import key_of
 from lauftakt.web.compare.card import cause_out
 from lauftakt.web.debrief.advice import corners_of, keeps_of, proposed
-from lauftakt.web.debrief.checking import Checked, checked, given_before
+from lauftakt.web.debrief.checking import Checked, checked
 from lauftakt.web.debrief.seeing import NONE, Day, Seen, latest_by_driver, seen_on, stated
 from lauftakt.web.debrief.telling import answer_out, debrief_of_run, head, voice_out, voices_of
 
@@ -42,7 +43,7 @@ def drivers_of_day(session: Session, day: Day, runs: list[Run]) -> list[schemas.
                 started_at=run.started_at.isoformat() if run.started_at else None,
                 to_win_s=None if told is None else sum(one.loss_s for one in told if one.put_forward),
                 debrief=None if debrief is None else head(session, debrief),
-                before=None if before is None else head(session, before),
+                before=None if before is None else head(session, before, as_given=True),
                 answers={key: answer.answer for key, answer in answers.items()},  # type: ignore[misc]
                 voices=[voice_out(row) for row in said[run.id]],
                 felt=run.felt,
@@ -83,7 +84,7 @@ def of_run(session: Session, day: Day, run: Run, runs: list[Run]) -> schemas.Pre
         findings=[] if seen is None else _findings(session, seen, lost, said, laps),
         strengths=[] if seen is None else keeps_of(session, seen, won),
         debrief=None if debrief is None else head(session, debrief),
-        before=None if before is None else head(session, before),
+        before=None if before is None else head(session, before, as_given=True),
         answers={} if looked is None else {key: answer_out(one) for key, one in looked.answers.items()},
         elsewhere=elsewhere_out(looked),
         apart=None if looked is None else looked.apart or looked.remark,

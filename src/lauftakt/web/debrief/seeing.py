@@ -9,10 +9,11 @@ from lauftakt.core.circuit.ground import place_of
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.run import AnalysedRun
+from lauftakt.store.asked import driven_at
 from lauftakt.store.comparisons import statement_of
 from lauftakt.store.database import mine
 from lauftakt.store.lineup import Apart, Entry, common_analyses, load_entries
-from lauftakt.store.models import Analysis, Comparison, Driver, MarkRow, Run
+from lauftakt.store.models import Analysis, Comparison, Driver, LayoutRow, MarkRow, Run
 from lauftakt.web.access import curve_cache
 from lauftakt.web.compare.named import JUDGED
 from lauftakt.work.comparing import day_comparison, runs_of_day, want_comparison
@@ -96,13 +97,13 @@ def seen_of(session: Session, run: Run, base: Run, analyses: dict[int, Analysis]
     runs = list({one.id: one for one in (run, base)}.values())
     entries = load_entries(session, runs, analyses, list(JUDGED), curve_cache())
     layout = entries[run.id].layout
-    return Seen(run, base, entries, layout, with_marks(session, run, layout))
+    return Seen(run, base, entries, layout, with_marks(session, run.layout, layout))
 
 
-def with_marks(session: Session, run: Run, layout: Layout) -> Layout:
+def with_marks(session: Session, row: LayoutRow, layout: Layout) -> Layout:
     """A layout with the marks that lie beside it now: they are kept on the ground, not with a version."""
-    rows = session.scalars(mine(MarkRow, run.team_id).where(MarkRow.layout_id == run.layout_id).order_by(MarkRow.id))
-    placed = [(row.name, place_of(layout, row.latitude, row.longitude)) for row in rows]
+    rows = session.scalars(mine(MarkRow, row.team_id).where(MarkRow.layout_id == row.id).order_by(MarkRow.id))
+    placed = [(mark.name, place_of(layout, mark.latitude, mark.longitude)) for mark in rows]
     return replace(layout, marks=tuple((name, place) for name, place in placed if place is not None))
 
 
@@ -120,8 +121,3 @@ def latest_by_driver(runs: Sequence[Run]) -> dict[int, list[Run]]:
     for run in sorted(runs, key=driven_at):
         found.setdefault(run.driver_id, []).append(run)
     return found
-
-
-def driven_at(run: Run) -> tuple[str, str, int]:
-    """In which order runs were driven: by day, clock, and number where nothing else is known."""
-    return run.event.day, run.started_at.isoformat() if run.started_at else "", run.id

@@ -16,12 +16,13 @@ from lauftakt.core.findings.pairing import clean_passages
 from lauftakt.core.technique.windows import windows
 from lauftakt.formats.passage_picture import Drawn, Panel, Scene, Sign, passage_curves, passage_map
 from lauftakt.formats.spoken import Reader, from_rows
+from lauftakt.store.asked import cues_of
 from lauftakt.store.database import mine
 from lauftakt.store.lineup import Entry
 from lauftakt.store.models import CueRow, Debrief, Run, Team
 from lauftakt.web import schemas, show
 from lauftakt.web.debrief.seeing import Day, Seen, may_be_shown, seen_of, seen_on
-from lauftakt.web.debrief.telling import cues_of, snapshot
+from lauftakt.web.debrief.telling import snapshot
 from lauftakt.web.paper import lap_time
 
 # So many points of a line are enough for a picture as small as a sheet's.

@@ -10,16 +10,11 @@ from sqlalchemy.orm import Session
 from lauftakt.core.debrief.check import Answer
 from lauftakt.core.debrief.target import Target
 from lauftakt.formats.spoken import from_rows
-from lauftakt.store.database import mine
+from lauftakt.store.asked import GivenCue, cues_of, given_cues
+from lauftakt.store.database import INCLUDE_REMOVED, mine
 from lauftakt.store.models import CueRow, Debrief, Voice
 from lauftakt.web import schemas, show
 from lauftakt.web.debrief.advice import target_out
-
-
-def cues_of(session: Session, debrief: Debrief) -> list[CueRow]:
-    """Keeps first, then cues, as the driver reads them."""
-    rows = session.scalars(mine(CueRow, debrief.team_id).where(CueRow.debrief_id == debrief.id)).all()
-    return sorted(rows, key=lambda row: (row.kind == "cue", row.rank, row.id))
 
 
 def cue_out(row: CueRow) -> schemas.CueOut:
@@ -56,7 +51,36 @@ def snapshot(rows: Sequence[CueRow]) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def head(session: Session, debrief: Debrief) -> schemas.DebriefHead:
+def cues_as_given(session: Session, debrief: Debrief) -> list[schemas.CueOut]:
+    """Cues and keeps as they were given last, with what the driver answered."""
+    query = mine(CueRow, debrief.team_id).where(CueRow.debrief_id == debrief.id)
+    rows = {row.id: row for row in session.scalars(query, execution_options=INCLUDE_REMOVED)}
+    return [_as_given(cue, rows.get(cue.id), rank) for rank, cue in enumerate(given_cues(debrief), 1)]
+
+
+def _as_given(cue: GivenCue, row: CueRow | None, rank: int) -> schemas.CueOut:
+    return schemas.CueOut(
+        id=cue.id,
+        kind=cue.kind,  # type: ignore[arg-type]
+        rank=rank,
+        passage=cue.passage,
+        corner=cue.corner,
+        says=show.said(from_rows(list(cue.sentence))),
+        text=cue.text,
+        target=target_out(Target(cue.figure, cue.passage, cue.corner, cue.value, cue.direction), cue.now),
+        cause=None if row is None else row.cause,
+        shown="" if row is None else row.shown,
+        lap=None if row is None else row.lap,
+        worth_s=None if row is None or cue.kind == "keep" else row.basis.get("loss_s"),
+        worth_u_s=None if row is None or cue.kind == "keep" else row.basis.get("loss_u_s"),
+        understood=None if row is None else row.understood,
+        tried=None if row is None else row.tried,
+        unsafe=None if row is None else row.unsafe,
+    )
+
+
+def head(session: Session, debrief: Debrief, *, as_given: bool = False) -> schemas.DebriefHead:
+    """A debrief as it stands now, or ``as_given``: as the driver was told to drive."""
     rows = cues_of(session, debrief)
     given = (debrief.given or {}).get("cues")
     return schemas.DebriefHead(
@@ -66,7 +90,7 @@ def head(session: Session, debrief: Debrief) -> schemas.DebriefHead:
         given_at=None if debrief.given_at is None else show.moment(debrief.given_at),
         opened_at=None if debrief.opened_at is None else show.moment(debrief.opened_at),
         changed=debrief.given_at is not None and given != snapshot(rows),
-        cues=[cue_out(row) for row in rows],
+        cues=cues_as_given(session, debrief) if as_given and given else [cue_out(row) for row in rows],
     )
 
 

@@ -3,12 +3,12 @@
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.circuit.ground import on_ground
+from lauftakt.store.asked import driven_at
 from lauftakt.store.database import NotFound, mine, now
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import CueRow, Debrief, Run, Voice
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache
-from lauftakt.web.debrief.seeing import driven_at
 from lauftakt.web.debrief.telling import voice_out, voices_of
 from lauftakt.web.policy import Viewer, one, visible
 

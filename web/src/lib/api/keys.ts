@@ -50,6 +50,13 @@ export const keys = {
   passagePicture: (address: string) => ['passage-picture', address] as const,
   ownDebriefs: (by: string) => ['debrief', 'own', by] as const,
   anyDebrief: () => ['debrief'] as const,
+  driverSeason: (driver: number, layout: number | null, cues: number) =>
+    ['season', 'driver', driver, layout, cues] as const,
+  schoolSeason: (asked: object) => ['season', 'school', asked] as const,
+  dayCourse: (event: number | null) => ['season', 'day', event] as const,
+  calendar: () => ['season', 'calendar'] as const,
+  anySeason: () => ['season'] as const,
+  found: (words: string) => ['found', words] as const,
   staves: () => ['staves'] as const,
   anyCard: () => ['card'] as const,
   laps: (asked: object) => ['laps', asked] as const,

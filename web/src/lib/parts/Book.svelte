@@ -5,6 +5,7 @@
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
   import AccountMenu from '$lib/parts/AccountMenu.svelte';
+  import Find from '$lib/parts/Find.svelte';
   import Mark from '$lib/parts/Mark.svelte';
 
   interface Props {
@@ -40,6 +41,7 @@
         {/each}
       </nav>
       <span class="about muted" title={about}>{about}</span>
+      <Find />
       <AccountMenu />
     </header>
     <main>{@render children()}</main>

@@ -34,3 +34,17 @@ export function moment(iso: string): string {
     minute: '2-digit',
   }).format(at);
 }
+
+/** An ISO date without its year, where many stand beside each other. */
+export function shortDay(iso: string): string {
+  const at = Date.parse(`${iso}T00:00:00Z`);
+  if (Number.isNaN(at)) return iso;
+  return new Intl.DateTimeFormat(locale(), { day: 'numeric', month: 'short', timeZone: 'UTC' }).format(at);
+}
+
+/** The month of an ISO date, as a heading. */
+export function monthOf(iso: string): string {
+  const at = Date.parse(`${iso}T00:00:00Z`);
+  if (Number.isNaN(at)) return iso;
+  return new Intl.DateTimeFormat(locale(), { month: 'long', year: 'numeric', timeZone: 'UTC' }).format(at);
+}

@@ -6,6 +6,7 @@ import { doubtTexts } from './doubt';
 import { handInTexts } from './hand-in';
 import { lapsTexts } from './laps';
 import { paddockTexts } from './paddock';
+import { seasonTexts } from './season';
 import { tableTexts } from './table';
 import { allLapsTexts, stintTexts, trafficTexts, watchTexts } from './watch';
 import {
@@ -51,6 +52,7 @@ export const texts = {
   saved: (name: string) => `${name} is ready.`,
   cancelled: (name: string) => `Cancelled: ${name} was not written.`,
   paddock: paddockTexts,
+  season: seasonTexts,
   handIn: handInTexts,
   circuit: circuitTexts,
   laps: lapsTexts,

@@ -9,6 +9,7 @@
   import Book from '$lib/parts/Book.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import DriverList from '$lib/places/debrief/DriverList.svelte';
+  import Views from '$lib/places/season/Views.svelte';
   import OwnDebriefs from '$lib/places/debrief/OwnDebriefs.svelte';
   import Prepare from '$lib/places/debrief/Prepare.svelte';
   import { day } from '$lib/quantities/dates.svelte';
@@ -57,6 +58,7 @@
 
 <Book {about}>
   {#snippet left()}
+    <Views />
     {#if !drives}
       {#if (days.data?.events.length ?? 0) > 1}
         <label class="day"

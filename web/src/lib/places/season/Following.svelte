@@ -1,0 +1,43 @@
+<!-- How far runs and cues are followed, while that goes on; with a way to stop it. -->
+<script lang="ts">
+  import { useQueryClient } from '@tanstack/svelte-query';
+  import { api, done, type FollowState } from '$lib/api/client';
+  import { keys } from '$lib/api/keys';
+  import { present } from '$lib/session/present.svelte';
+  import { texts } from '$lib/words';
+
+  let { follow }: { follow: FollowState } = $props();
+
+  const t = texts.season;
+  const client = useQueryClient();
+  const may = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
+
+  async function stop(): Promise<void> {
+    if (follow.job === null) return;
+    await done(api.POST('/api/jobs/{job_id}/cancel', { params: { path: { job_id: follow.job } } }));
+    await client.invalidateQueries({ queryKey: keys.anySeason() });
+  }
+</script>
+
+<p class="follow muted" role="status" class:there={follow.state !== 'ready'}>
+  {#if follow.state === 'coming'}{t.following(follow.left)}
+    {#if follow.job !== null && may}<button type="button" class="link" onclick={() => void stop()}
+        >{t.stop}</button
+      >{/if}
+  {:else if follow.state === 'failed'}{t.notFollowed(follow.left)}{/if}
+</p>
+
+<style>
+  .follow {
+    font-size: 13px;
+    min-height: 0;
+  }
+  .follow.there {
+    padding: 4px 0 8px;
+  }
+  .link {
+    text-decoration: underline;
+    cursor: pointer;
+    color: var(--ink);
+  }
+</style>

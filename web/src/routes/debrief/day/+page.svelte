@@ -1,0 +1,5 @@
+<script lang="ts">
+  import DayCourse from '$lib/places/season/DayCourse.svelte';
+</script>
+
+<DayCourse />

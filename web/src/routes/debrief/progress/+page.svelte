@@ -1,0 +1,5 @@
+<script lang="ts">
+  import Progress from '$lib/places/season/Progress.svelte';
+</script>
+
+<Progress />
