@@ -10,6 +10,7 @@ import pytest
 from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.demo.next_runs import write_next_runs
 from lauftakt.demo.school import write_day
+from lauftakt.demo.season import write_season
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
 from lauftakt.operate.mariadb import PrivateMariaDB
@@ -32,6 +33,12 @@ def day(tmp_path_factory: pytest.TempPathFactory) -> Day:
 def next_files(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
     """The afternoon after the debrief, by the driver's name in small letters."""
     return {path.stem.rsplit("-", 1)[1]: path for path in write_next_runs(tmp_path_factory.mktemp("afternoon"))}
+
+
+@pytest.fixture(scope="session")
+def season_files(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
+    """The instructor and a student, who forgets on the third day what he did on the second, over three days."""
+    return write_season(tmp_path_factory.mktemp("season"), drivers=("Halvard", "Okan"), laps=6)
 
 
 @pytest.fixture(scope="session")

@@ -1,6 +1,7 @@
-"""Three days before the school's day: one student improves, one does what was asked and forgets it again, one changes
-cars, one stays as they are; the road has another grip each day."""
+"""Three days before the school's day: one student improves, one does what was asked and forgets it on the next day,
+one changes cars, one stays as they are; the road has another grip each day."""
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -52,9 +53,10 @@ def _ines(day: int) -> Driver:
 
 
 def _okan(day: int) -> Driver:
-    """Lifts again on the way out of T13 until told; not on the next two days. On the school's day it is back."""
-    habits = [habit for habit in _THEN["Okan"].habits if habit.kind != "strong"]
-    return _with(_THEN["Okan"], *(habit for habit in habits if day == 0 or habit.corner != "T13"))
+    """Brakes far too early for T5 until told; on the second day he does not, on the third he has forgotten it."""
+    others = [habit for habit in _THEN["Okan"].habits if habit.kind != "strong" and habit.corner != "T13"]
+    early = [Habit("T5", "early_brake", 24.0)] if day != 1 else []
+    return _with(_THEN["Okan"], *others, *early)
 
 
 @dataclass(frozen=True)
@@ -77,12 +79,14 @@ def driven_on(day: int) -> tuple[Driven, ...]:
     )
 
 
-def write_season(folder: Path) -> list[Path]:
+def write_season(folder: Path, *, drivers: Collection[str] | None = None, laps: int = LAPS) -> list[Path]:
     """Write the season's three days as ordinary files, one CSV log for each run.
 
     Parameters
     ----------
     folder : made if missing
+    drivers : only these, where not all
+    laps : timed ones in each run
     """
     folder.mkdir(parents=True, exist_ok=True)
     circuit = ellerholm_park()
@@ -91,9 +95,11 @@ def write_season(folder: Path) -> list[Path]:
     files = []
     for number, day in enumerate(DAYS):
         for index, run in enumerate(driven_on(number)):
+            if drivers is not None and run.driver.name not in drivers:
+                continue
             seed = 2000 + 20 * number + index
             car = replace(run.car, grip=run.car.grip * day.grip)
-            motion = drive_run(circuit, car, run.driver, timed_laps=LAPS, seed=seed, line=line)
+            motion = drive_run(circuit, car, run.driver, timed_laps=laps, seed=seed, line=line)
             meta = {
                 "driver": run.driver.name,
                 "car": car.name,

@@ -107,7 +107,7 @@
           {#each group.hits as hit, i (i)}
             <li>
               <a href={hit.address}
-                ><span class="title">{title(hit)}</span>
+                ><span class="called">{title(hit)}</span>
                 <span class="muted"
                   >{[hit.about, hit.day ? day(hit.day) : ''].filter(Boolean).join(', ')}</span
                 ></a
@@ -135,6 +135,9 @@
   }
   .find:hover {
     background: var(--strip);
+  }
+  .all {
+    padding-top: 3px;
   }
   .input {
     width: 100%;
@@ -165,7 +168,7 @@
     background: var(--strip);
     text-decoration: none;
   }
-  .title {
+  .called {
     overflow: hidden;
     display: -webkit-box;
     -webkit-line-clamp: 2;

@@ -157,6 +157,7 @@ export const circuitKeys: [string, string][] = [
   ['Delete', 'remove what is held'],
   ['z', 'undo'],
   ['y', 'redo'],
+  ['f', 'find a driver, day, note or cue'],
   ['drag', 'move a bar, on the curves or on the map'],
   ['Ctrl and scroll', 'zoom at the pointer'],
   ['shift and drag', 'move the view'],

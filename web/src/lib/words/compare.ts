@@ -441,6 +441,7 @@ export const keyTexts = {
   pan: 'move along when zoomed in',
   whole: 'back to the whole lap',
   help: 'this list',
+  find: 'find a driver, day, note or cue',
   off: 'The single keys can be switched off under the account menu.',
   ctrlScroll: 'Ctrl + scroll',
   dragging: 'Drag',

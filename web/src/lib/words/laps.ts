@@ -121,5 +121,6 @@ export const lapsKeys: [string, string][] = [
   ['s', 'set the chosen laps aside'],
   ['c', 'let the chosen laps count'],
   ['Enter', 'compare the chosen laps'],
+  ['f', 'find a driver, day, note or cue'],
   ['z', 'take back what you did last, also after the page was loaded anew'],
 ];

@@ -4,7 +4,7 @@ const n = (count: number, one: string, many: string) => `${count} ${count === 1 
 export const seasonTexts = {
   views: {
     prepare: 'Prepare',
-    day: 'Day’s course',
+    day: 'Day',
     progress: 'Progress',
     school: 'School',
     calendar: 'Calendar',
@@ -118,7 +118,7 @@ export const seasonTexts = {
   daysLead: (scatter: string) =>
     `Grip, weather and whatever else was the same for all, by drivers of several days. A run lies off by ${scatter} by itself.`,
   firstDay: 'the first',
-  nobodyShared: 'nobody drove on another day, too',
+  nobodyShared: 'not told: no driver and car in common',
   carsTitle: 'What the cars do',
   carsLead: 'Against the one driven most, by drivers who drove both.',
   usual: 'driven most',
@@ -154,6 +154,8 @@ export const seasonTexts = {
     share: 'reached, %',
   },
   tooFew: 'too few',
+  anchor: 'taken to stay as before',
+  oneDay: 'one day only',
   columns: { driver: 'Driver', days: 'Days', runs: 'Runs', best: 'Best', change: 'Change', s: 's a lap' },
   calendarTitle: 'Season',
   calendarEmpty: 'No day yet. The first log makes one.',

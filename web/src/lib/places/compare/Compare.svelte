@@ -197,6 +197,7 @@
   const nothing = $derived(lineUp.error instanceof ApiProblem && lineUp.error.code === 'empty');
   const others: [string, string][] = [
     ['← →', texts.keys.cursor],
+    ['f', texts.keys.find],
     ['Alt ↑ ↓', texts.keys.moveLap],
     [texts.keys.dragging, texts.keys.drag],
     [texts.keys.ctrlScroll, texts.keys.wheel],

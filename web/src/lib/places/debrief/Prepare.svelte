@@ -8,6 +8,7 @@
   import FindingRow from '$lib/places/debrief/FindingRow.svelte';
   import LeaveSheet from '$lib/places/debrief/LeaveSheet.svelte';
   import { Preparing } from '$lib/places/debrief/preparing.svelte';
+  import StillOpen from '$lib/places/debrief/StillOpen.svelte';
   import StrengthRow from '$lib/places/debrief/StrengthRow.svelte';
   import Tray from '$lib/places/debrief/Tray.svelte';
   import Said from '$lib/places/debrief/Said.svelte';
@@ -53,12 +54,14 @@
     {:else}
       <span class="muted">{t.runAt(data.runs[0]?.started_at?.slice(11, 16) ?? '', data.laps)}</span>
     {/if}
+    <a href="/debrief/progress?driver={data.driver.id}">{texts.season.views.progress}</a>
     <span class="muted">{data.reference_driver ? t.against(data.reference_driver) : t.alone}</span>
   </header>
   {#if preparing.trouble}<Trouble error={preparing.trouble} />{/if}
   <div class="two">
     <div>
       {#if data.before}<Checked {data} />{/if}
+      <StillOpen {data} {leads} onask={ask} />
       <Said {data} />
       <section aria-label={t.found}>
         <h2>{t.found}</h2>

@@ -88,10 +88,11 @@
                 <a href="/compare?run={run.run}">{t.courseRun(run.started_at?.slice(11, 16) ?? '')}</a>
                 <span class="muted small">{t.courseLaps(run.laps)}</span>
               </p>
-              <p class="figure times">
-                {lapTime(run.best_s)}
+              <p class="times">
+                <span class="figure">{lapTime(run.best_s)}</span>
                 <span class="muted"
-                  >{t.median} {lapTime(run.median_s)}, {t.spread} {figure(run.spread_s, time)}</span
+                  >{t.median} <span class="figure">{lapTime(run.median_s)}</span>, {t.spread}
+                  <span class="figure">{figure(run.spread_s, time)}</span></span
                 >
               </p>
               {#if run.checked.length}

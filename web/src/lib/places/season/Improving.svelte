@@ -67,7 +67,9 @@
               >
               <td class="figure" class:strong={one.change.clear}>{signed(one.change.in_lap_s, time)}</td>
             {:else}
-              <td colspan="2" class="muted">–</td>
+              <td colspan="2" class="muted why"
+                >{season.anchored.includes(one.driver.name) ? t.anchor : one.days < 2 ? t.oneDay : '–'}</td
+              >
             {/if}
             {#each kinds as kind (kind)}
               {@const each = one.by_kind[kind]}
@@ -77,7 +79,7 @@
                 title={each
                   ? t.between(signed(each.in_lap_low_s, time), signed(each.in_lap_high_s, time))
                   : undefined}
-                >{each ? signed(each.in_lap_s, time) : '–'}{#if each?.clear}<span class="mark"
+                >{each ? signed(each.in_lap_s, time) : '–'}{#if each?.clear}<span class="sure"
                     >{each.in_lap_s < 0 ? ' ▴' : ' ▾'}</span
                   >{/if}</td
               >
@@ -130,7 +132,10 @@
     font-weight: 700;
     color: var(--ink);
   }
-  .mark {
+  .why {
+    font-size: 12.5px;
+  }
+  .sure {
     font-size: 10px;
   }
   i {

@@ -22,8 +22,9 @@
         <li>
           <span>{t.kind[one.name]} <span class="muted">{t.passages(one.passages)}</span></span>
           <span class="bar"><i style:width={width(one.loss_s)}></i></span>
-          <span class="figure" title={t.between(figure(one.low_s, time), figure(one.high_s, time))}
-            >{figure(one.loss_s, time)}</span
+          <span class="figure"
+            >{figure(one.loss_s, time)}
+            <span class="muted">{figure(one.low_s, time)} … {figure(one.high_s, time)}</span></span
           >
         </li>
       {/each}
@@ -32,8 +33,10 @@
       {#each season.passages.slice(0, SHOWN) as one (one.name)}
         <li>
           <span>{one.corners} <span class="muted">{one.kind ? t.kind[one.kind] : ''}</span></span>
-          <span class="muted">{t.between(figure(one.low_s, time), figure(one.high_s, time))}</span>
-          <span class="figure">{figure(one.loss_s, time)}</span>
+          <span class="figure"
+            >{figure(one.loss_s, time)}
+            <span class="muted">{figure(one.low_s, time)} … {figure(one.high_s, time)}</span></span
+          >
         </li>
       {/each}
     </ul>
@@ -55,7 +58,7 @@
   }
   li {
     display: grid;
-    grid-template-columns: 150px minmax(0, 1fr) 46px;
+    grid-template-columns: 150px minmax(0, 1fr) 138px;
     gap: 10px;
     align-items: center;
     border-top: 1px solid var(--rule);
@@ -76,6 +79,7 @@
     text-align: right;
   }
   .small li {
+    grid-template-columns: minmax(0, 1fr) 138px;
     font-size: 13px;
   }
 </style>

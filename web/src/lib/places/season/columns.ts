@@ -14,7 +14,7 @@ export interface Columns {
 
 const EDGE = 14;
 const LEAST = 18;
-const MOST = 74;
+const MOST = 110;
 /** px between the names of two days */
 const LABEL = 52;
 
