@@ -55,6 +55,14 @@ POST   /api/debriefs/<int:debrief_id>/give                 + + - - ? 0 0
 GET    /api/debriefs/<int:debrief_id>/check                + + + - ? 0 0
 GET    /api/debriefs/<int:debrief_id>/sheet                + + + ? ? 0 0
 GET    /api/debriefs/<int:debrief_id>/sheet/file           + + + ? ? 0 0
+GET    /api/season/drivers/<int:driver_id>                 + + + ? ? 0 0
+GET    /api/season/school                                  + + + - + 0 0
+GET    /api/season/day                                     + + + - ? 0 0
+GET    /api/season/calendar                                + + + - e 0 0
+GET    /api/season/days/<int:event_id>/sheets              + + + - ? 0 0
+GET    /api/season/days/<int:event_id>/summary             + + + - ? 0 0
+GET    /api/layouts/<int:layout_id>/notes-sheet            + + + - ? 0 0
+GET    /api/find                                           + + + e e 0 0
 GET    /api/own-debriefs                                   e e e e e 0 0
 POST   /api/cues                                           + + - - ? 0 0
 PATCH  /api/cues/<int:cue_id>                              + + - - ? 0 0
@@ -344,6 +352,8 @@ def team(app: Any, database: Database, now: None, day: Any) -> Team_:
         "/api/desk/numbers": f"?laps={keys}&reference={desk['reference']}",
         "/api/grip": f"?laps={curves}&reference={base}",
         "/api/debriefs/runs/<int:run_id>/picture": "?passage=P1",
+        "/api/season/day": f"?event={ids['event_id']}",
+        "/api/find": "?q=e",
         "/api/often": f"?laps={curves}&role=speed",
         "/api/samples": f"?laps={curves}&from_m=100&to_m=200",
         "/api/doubt": f"?laps={curves}&reference={base}",

@@ -1,6 +1,6 @@
 """What drivers were asked, as core objects; and their runs in the order in which they were driven."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Protocol
 
@@ -58,6 +58,8 @@ class GivenCue:
     now: float
     sentence: tuple[Any, ...]
     text: str | None
+    lap: int | None
+    basis: Mapping[str, Any]
 
 
 def given_cues(debrief: Debrief) -> list[GivenCue]:
@@ -85,6 +87,8 @@ def _given(row: dict[str, Any]) -> GivenCue:
         now=row["now"],
         sentence=tuple(row["sentence"]),
         text=row["text"],
+        lap=row["lap"],
+        basis=row["basis"],
     )
 
 

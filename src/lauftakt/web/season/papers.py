@@ -29,6 +29,7 @@ from lauftakt.web.season.days import day_course
 from lauftakt.web.season.school import day_runs
 from lauftakt.web.season.seeing import drivers_of, ground_of, season_of
 from lauftakt.web.season.views import blueprint
+from lauftakt.work.queue import send
 
 # Laps are told apart from chance beyond so many standard deviations.
 SURE = 2.0
@@ -113,14 +114,18 @@ def get_summary(viewer: Viewer, event_id: int, query_data: schemas.DayPaperQuery
     """A day for the school on one page. No driver is compared by name, unless it is asked for."""
     with database().begin() as session:
         event = one(session, Event, viewer, event_id)
-        data = summary(session, viewer, event, Reader(query_data.units), names=query_data.names)
+        season = season_of(session, viewer)
+        data = summary(session, viewer, event, season.runs, Reader(query_data.units), names=query_data.names)
+    if season.job is not None:
+        send([season.job])
     return _file(set_sheet("summary", data, {}, "pdf"), f"summary-{event.day}.pdf")
 
 
-def summary(session: Session, viewer: Viewer, event: Event, reader: Reader, *, names: bool) -> dict[str, Any]:
+def summary(
+    session: Session, viewer: Viewer, event: Event, whole: Sequence[SeasonRun], reader: Reader, *, names: bool
+) -> dict[str, Any]:
     """A day's summary as text. Drivers are named only where ``names`` says so."""
-    season = season_of(session, viewer)
-    runs = [run for run in season.runs if run.event == event.id]
+    runs = [run for run in whole if run.event == event.id]
     anchors = frozenset(each.id for each in drivers_of(session, viewer).values() if each.reference_only)
     course, _ = day_course(session, viewer, event.id)
     asked = [cue for driver in course.drivers for run in driver.runs for cue in run.given]
