@@ -5,7 +5,10 @@ The filler writes rows, not imports: runs with summaries, analyses, laps, sector
 years of events; no samples and no curves, which lists must not touch. The newest day of both teams is a real one, three
 of the demo's runs handed in. Paging is followed to its end.
 
-Usage: .venv/bin/python benchmarks/scale.py [--laps 100000]
+With --season instead a school's season: sixty days of forty drivers on a real layout, and what opens over days, beside
+a yardstick of the same run.
+
+Usage: .venv/bin/python benchmarks/scale.py [--laps 100000] [--season [--days 60] [--drivers 40]]
 """
 
 import argparse
@@ -18,8 +21,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+import season
 from flask.testing import FlaskClient
-from sqlalchemy import insert, text
+from sqlalchemy import insert, select, text
 from sqlalchemy.orm import Session
 
 from lauftakt.core.pipeline import CODE_VERSION
@@ -29,6 +33,8 @@ from lauftakt.settings import Settings
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.blocks import pack
 from lauftakt.store.database import Database
+from lauftakt.store.following import keep_pace
+from lauftakt.store.lineup import CurveCache
 from lauftakt.store.models import (
     Analysis,
     Car,
@@ -43,6 +49,7 @@ from lauftakt.store.models import (
     LayoutVersion,
     Run,
     SectorTime,
+    Team,
 )
 from lauftakt.web.application import create_app
 from lauftakt.work.direct import hand_in_now
@@ -228,10 +235,50 @@ def laps_to_the_end(client: FlaskClient) -> int:
         after = f"?after={page['next']}"
 
 
+def yardstick() -> float:
+    """Milliseconds of a fixed piece of work, since a machine's speed varies from minute to minute."""
+    some = np.random.default_rng(1).standard_normal((400, 400))
+    begin = time.perf_counter()
+    for _ in range(20):
+        some = some @ some / np.abs(some).max()
+    return 1000 * (time.perf_counter() - begin)
+
+
+def measure_season(database: Database, folder: Path, days: int, drivers: int) -> None:
+    """What opens over days, cold and warm."""
+    with database.begin() as session:
+        team = add_team(session, "A school").id
+        add_account(session, session.get_one(Team, team), email="season@scale.example", name="C", password=PASSWORD,
+                    role="owner")  # fmt: skip
+    for path in write_day(folder / "day", day="2025-12-01")[:2]:
+        for fate in hand_in_now(database, folder / "inbox", Giver(team, "shell"), path):
+            assert fate.state == "taken", fate
+    with database.begin() as session:
+        keep_pace(session, session.scalars(select(Run).where(Run.team_id == team)).one(), CurveCache())
+    begin = time.perf_counter()
+    with database.begin() as session:
+        print(f"{season.fill_season(session, team, days, drivers)} filled in {time.perf_counter() - begin:.1f} s")
+    with database.engine.begin() as connection:
+        connection.execute(text("ANALYZE TABLE run, event, run_pace, debrief, cue, cue_course, note"))
+    client = client_of(database, folder, "season@scale.example")
+    begin = time.perf_counter()
+    assert client.get("/api/season/school").status_code == 200
+    print(f"first opening of the school {1000 * (time.perf_counter() - begin):.0f} ms")
+    print(f"yardstick {yardstick():.1f} ms")
+    for path in season.addresses_of(client):
+        size = season.size_of(database, client, path)
+        print(f"{path:36s} {median_ms(client, path):7.1f} ms, {size / 1000:.0f} kB")
+    print(f"yardstick {yardstick():.1f} ms")
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--laps", type=int, default=100_000)
-    laps = parser.parse_args().laps
+    parser.add_argument("--season", action="store_true")
+    parser.add_argument("--days", type=int, default=60)
+    parser.add_argument("--drivers", type=int, default=40)
+    asked = parser.parse_args()
+    laps = asked.laps
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         server = PrivateMariaDB(folder / "database")
@@ -239,6 +286,10 @@ def main() -> None:
         try:
             database = Database(server.url)
             database.migrate()
+            if asked.season:
+                measure_season(database, folder, asked.days, asked.drivers)
+                database.close()
+                return
             counts = {}
             files = write_day(folder / "day", day=REAL_DAY)[: REAL_RUNS + 1]
             for email, size in (("small@scale.example", 200), ("large@scale.example", laps)):

@@ -5,18 +5,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from threading import Lock
+from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import BigInteger, cast, func, select
 from sqlalchemy.orm import Session, aliased
 
 from lauftakt.core.debrief.alike import Setting
 from lauftakt.core.season.pace import RunPace
 from lauftakt.store.following import Driven, debriefs_to_follow, pace_from_row, pace_key
 from lauftakt.store.following import driver_key as key_of_runs
-from lauftakt.store.models import Car, Event, Run, RunPaceRow
+from lauftakt.store.models import Car, Debrief, Event, Run, RunPaceRow
 
 # Paces kept at hand: several seasons of a school.
 MOST_PACES = 10_000
+# Teams whose season is kept at hand.
+MOST_SEASONS = 30
 
 
 class PaceCache:
@@ -108,6 +111,75 @@ def runs_of_season(session: Session, team_id: int, cache: PaceCache, driver_id: 
             )
         )  # fmt: skip
     return sorted(found, key=lambda one: one.driven.at)
+
+
+@dataclass(frozen=True)
+class Season:
+    """A team's runs in the order in which they were driven, and what is not followed as everything is now: runs whose
+    pace, and debriefs whose cues' courses, are to be worked out. ``name`` changes with any of it."""
+
+    name: str
+    runs: tuple[SeasonRun, ...]
+    paces_left: tuple[int, ...]
+    courses_left: tuple[int, ...]
+
+
+class SeasonCache:
+    """Seasons read last, each for as long as nothing of it changes in the database."""
+
+    def __init__(self, most: int = MOST_SEASONS) -> None:
+        self.paces = PaceCache()
+        self._most, self._lock = most, Lock()
+        self._seasons: OrderedDict[int, Season] = OrderedDict()
+
+    def get(self, session: Session, team_id: int) -> Season:
+        """A team's season as it is now."""
+        name = season_name(session, team_id)
+        with self._lock:
+            kept = self._seasons.get(team_id)
+            if kept is not None and kept.name == name:
+                self._seasons.move_to_end(team_id)
+                return kept
+        runs = runs_of_season(session, team_id, self.paces)
+        paces, courses = not_followed(session, team_id, runs)
+        found = Season(name, tuple(runs), tuple(paces), tuple(courses))
+        with self._lock:
+            self._seasons[team_id] = found
+            while len(self._seasons) > self._most:
+                self._seasons.popitem(last=False)
+        return found
+
+
+def season_name(session: Session, team_id: int) -> str:
+    """A name that changes with anything that a season is read from: worked out by the database, in one row.
+
+    Digests of rows are put together by exclusive or; a row's own number is in its digest, so no two cancel out.
+    """
+
+    def digest(*columns: Any) -> Any:
+        whole = func.sha2(func.concat_ws("\x1f", *(func.coalesce(column, "\x1e") for column in columns)), 256)
+        # The first 60 bits of it, as a number.
+        return func.count(), func.bit_xor(cast(func.conv(func.left(whole, 15), 16, 10), BigInteger))
+
+    car = aliased(Car)
+    runs = (
+        select(
+            *digest(
+                Run.id, Run.driver_id, Run.event_id, Event.name, Event.day, Run.started_at, Run.kind, Run.layout_id,
+                Run.car_id, car.name, Run.tyres, Run.conditions, Run.analysis_id, Run.decided, Run.laps_counting,
+                Run.laps_all, Run.duration_s, Run.best_s, Run.theoretical_best_s, RunPaceRow.key,
+            )
+        )
+        .select_from(Run)
+        .join(Event, Event.id == Run.event_id)
+        .outerjoin(car, car.id == Run.car_id)
+        .outerjoin(RunPaceRow, RunPaceRow.run_id == Run.id)
+        .where(Run.team_id == team_id, Run.analysis_id.is_not(None), Run.best_s.is_not(None))
+    )  # fmt: skip
+    debriefs = select(*digest(Debrief.id, Debrief.driver_id, Debrief.run_id, Debrief.given_at, Debrief.followed)).where(
+        Debrief.team_id == team_id
+    )
+    return repr([tuple(session.execute(query).one()) for query in (runs, debriefs)])
 
 
 def driver_keys(runs: Sequence[SeasonRun]) -> dict[int, str]:

@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 from lauftakt.store.database import Database
 from lauftakt.store.lineup import CurveCache
 from lauftakt.store.models import Account, SignIn, Team
-from lauftakt.store.season import PaceCache
+from lauftakt.store.season import SeasonCache
 from lauftakt.store.sign_ins import begin_sign_in, sign_in_of
+from lauftakt.web.keeping import Kept
 from lauftakt.web.policy import Action, Viewer, allowed
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -99,9 +100,14 @@ def device_of(agent: str) -> str:
     return f"{browser} on {system}" if browser and system else browser or system or "Unknown device"
 
 
-def pace_cache() -> PaceCache:
-    """The paces unpacked last; one for each application, too."""
-    return cast(PaceCache, current_app.extensions["lauftakt-paces"])
+def season_cache() -> SeasonCache:
+    """The seasons read last; one for each application, too."""
+    return cast(SeasonCache, current_app.extensions["lauftakt-seasons"])
+
+
+def worked_out() -> Kept[Any]:
+    """What was worked out of seasons, under names that hold all it rests on."""
+    return cast("Kept[Any]", current_app.extensions["lauftakt-worked-out"])
 
 
 def only(action: Action) -> Callable[[F], F]:

@@ -24,7 +24,7 @@ from lauftakt.settings import Settings
 from lauftakt.store.accounts import Refused
 from lauftakt.store.database import Database, NotFound
 from lauftakt.store.lineup import CurveCache
-from lauftakt.store.season import PaceCache
+from lauftakt.store.season import SeasonCache
 from lauftakt.web import (
     accounts,
     actions,
@@ -60,6 +60,7 @@ from lauftakt.web import (
 from lauftakt.web.access import Problem, login_manager
 from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
+from lauftakt.web.keeping import Kept
 from lauftakt.web.limits import limiter
 
 FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().parents[3] / "web" / "build"))
@@ -115,7 +116,8 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     )
     app.extensions["lauftakt"] = database or Database(settings.database_url)
     app.extensions["lauftakt-curves"] = CurveCache()
-    app.extensions["lauftakt-paces"] = PaceCache()
+    app.extensions["lauftakt-seasons"] = SeasonCache()
+    app.extensions["lauftakt-worked-out"] = Kept(400)
     app.extensions["lauftakt-build"] = _build(front_end)
     Compress(app)
     login_manager.init_app(app)

@@ -51,11 +51,15 @@ def snapshot(rows: Sequence[CueRow]) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def cues_as_given(session: Session, debrief: Debrief) -> list[schemas.CueOut]:
-    """Cues and keeps as they were given last, with what the driver answered."""
-    query = mine(CueRow, debrief.team_id).where(CueRow.debrief_id == debrief.id)
-    rows = {row.id: row for row in session.scalars(query, execution_options=INCLUDE_REMOVED)}
-    return [_as_given(cue, rows.get(cue.id), rank) for rank, cue in enumerate(given_cues(debrief), 1)]
+def cues_as_given(session: Session, debriefs: Sequence[Debrief]) -> dict[int, list[schemas.CueOut]]:
+    """Cues and keeps as they were given last, by debrief, with what the driver answered."""
+    ids = [debrief.id for debrief in debriefs]
+    query = select(CueRow).where(CueRow.debrief_id.in_(ids))
+    rows = {row.id: row for row in session.scalars(query, execution_options=INCLUDE_REMOVED)} if ids else {}
+    return {
+        debrief.id: [_as_given(cue, rows.get(cue.id), rank) for rank, cue in enumerate(given_cues(debrief), 1)]
+        for debrief in debriefs
+    }
 
 
 def _as_given(cue: GivenCue, row: CueRow | None, rank: int) -> schemas.CueOut:
@@ -90,7 +94,7 @@ def head(session: Session, debrief: Debrief, *, as_given: bool = False) -> schem
         given_at=None if debrief.given_at is None else show.moment(debrief.given_at),
         opened_at=None if debrief.opened_at is None else show.moment(debrief.opened_at),
         changed=debrief.given_at is not None and given != snapshot(rows),
-        cues=cues_as_given(session, debrief) if as_given and given else [cue_out(row) for row in rows],
+        cues=cues_as_given(session, [debrief])[debrief.id] if as_given and given else [cue_out(row) for row in rows],
     )
 
 

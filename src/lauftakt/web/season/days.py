@@ -29,15 +29,14 @@ def day_course(session: Session, viewer: Viewer, event_id: int | None) -> tuple[
         return schemas.DayCourse(follow=season.follow, event=None, drivers=[], layout=None, sheets=0), season.job
     runs = [run for run in season.runs if run.event == event.id]
     debriefs = _given(session, viewer, [run.id for run in runs])
+    cues = cues_as_given(session, list(debriefs.values()))
     checked = _checked(session, viewer, season, {run.id for run in runs})
     names = drivers_of(session, viewer)
     drivers = [
         schemas.CourseDriver(
             driver=names[driver],
             runs=[
-                _run(session, run, debriefs.get(run.id), checked.get(run.id, []))
-                for run in runs
-                if run.driver == driver
+                _run(run, debriefs.get(run.id), cues, checked.get(run.id, [])) for run in runs if run.driver == driver
             ],
         )
         for driver in dict.fromkeys(run.driver for run in runs)
@@ -62,7 +61,7 @@ def _given(session: Session, viewer: Viewer, run_ids: Sequence[int]) -> dict[int
 
 
 def _run(
-    session: Session, run: SeasonRun, debrief: Debrief | None, checked: list[schemas.CourseCheck]
+    run: SeasonRun, debrief: Debrief | None, cues: dict[int, list[CueOut]], checked: list[schemas.CourseCheck]
 ) -> schemas.CourseRun:
     lap = None if run.pace is None else run.pace.lap
     return schemas.CourseRun(
@@ -72,7 +71,7 @@ def _run(
         best_s=run.best_s,
         median_s=None if lap is None else lap.median_s,
         spread_s=None if lap is None else lap.spread_s,
-        given=[] if debrief is None else cues_as_given(session, debrief),
+        given=[] if debrief is None else cues[debrief.id],
         debrief=None if debrief is None else debrief.id,
         checked=checked,
     )
@@ -89,28 +88,30 @@ def _checked(
     query = visible(Debrief, viewer).where(
         Debrief.driver_id.in_(drivers), Debrief.given_at.is_not(None), Debrief.run_id.is_not(None)
     )
-    of_run = {row.run_id: row for row in session.scalars(query)}
-    wanted: dict[int, Debrief] = {}
+    rows = session.execute(query.with_only_columns(Debrief.run_id, Debrief.id))
+    of_run: dict[int, int] = {run: debrief for run, debrief in rows if run is not None}
+    wanted: dict[int, int] = {}
     for driver in drivers:
-        last: Debrief | None = None
+        last: int | None = None
         for run in by_driver[driver]:
             if run.id in run_ids and last is not None:
                 wanted[run.id] = last
             last = of_run.get(run.id, last)
+    debriefs = {row.id: row for row in session.scalars(visible(Debrief, viewer).where(Debrief.id.in_(wanted.values())))}
     courses: dict[int, list[CueCourse]] = {}
-    ids = {row.id for row in wanted.values()}
-    for course in session.scalars(
-        select(CueCourse).where(CueCourse.team_id == viewer.team_id, CueCourse.debrief_id.in_(ids))
-    ):
+    query_courses = select(CueCourse).where(
+        CueCourse.team_id == viewer.team_id, CueCourse.debrief_id.in_(list(debriefs))
+    )
+    for course in session.scalars(query_courses):
         courses.setdefault(course.debrief_id, []).append(course)
     days = {run.id: run.day for run in season.runs}
     cues = {
-        row.id: {cue.id: cue for cue in cues_as_given(session, row)}
-        for row in {w.id: w for w in wanted.values()}.values()
+        number: {cue.id: cue for cue in own} for number, own in cues_as_given(session, list(debriefs.values())).items()
     }
     return {
-        run: _checks(run, courses.get(debrief.id, []), cues[debrief.id], days.get(debrief.run_id or 0, ""))
-        for run, debrief in wanted.items()
+        run: _checks(run, courses.get(number, []), cues[number], days.get(debriefs[number].run_id or 0, ""))
+        for run, number in wanted.items()
+        if number in debriefs
     }
 
 

@@ -37,10 +37,10 @@ def driver_season(
     """What is told of a driver, and the job that is to be sent for what is not known yet."""
     row = one(session, Driver, viewer, driver_id)
     whole = season_of(session, viewer)
-    season = Season([run for run in whole.runs if run.driver == row.id], whole.follow, whole.job)
-    layouts = layouts_of(session, viewer, season.runs)
+    own = [run for run in whole.runs if run.driver == row.id]
+    layouts = layouts_of(session, viewer, own)
     layout = chosen(session, viewer, asked.layout, layouts)
-    here = [run for run in season.runs if run.setting.layout == layout]
+    here = [run for run in own if run.setting.layout == layout]
     numbers = trims_of(here)
     ground = (
         None
@@ -50,14 +50,14 @@ def driver_season(
     steady, trim, ends = _steadiness(here, numbers, ground)
     leads = viewer.kind in WHOLE_TEAM
     change, anchored = _change(session, viewer, whole, row.id, layout) if leads else (None, [])
-    cues, more = cues_over(session, viewer, row.id, season.runs, asked.cues)
+    cues, more = cues_over(session, viewer, row.id, own, asked.cues)
     return schemas.DriverSeason(
-        follow=season.follow,
+        follow=whole.follow,
         driver=show.driver(row),
         drivers=list(drivers_of(session, viewer).values()),
         layouts=layouts,
         layout=layout,
-        totals=_totals(season.runs),
+        totals=_totals(own),
         trims=trims_out(here, numbers),
         runs=_runs(here, numbers),
         records=_records(here, numbers),
@@ -68,7 +68,7 @@ def driver_season(
         anchored=anchored,
         cues=cues,
         more_cues=more,
-    ), season.job  # fmt: skip
+    ), whole.job  # fmt: skip
 
 
 def _totals(runs: Sequence[SeasonRun]) -> schemas.SeasonTotals:
@@ -166,7 +166,7 @@ def _change(
     names = drivers_of(session, viewer)
     anchors = frozenset(each.id for each in names.values() if each.reference_only)
     runs = [run for run in season.runs if run.setting.layout == layout]
-    common = told_apart(runs, lap_pace, anchors)
+    common = told_apart((season.name, layout), runs, lap_pace, anchors)
     own = [run.pace.lap.median_s for run in runs if run.driver == driver and run.pace is not None and run.pace.lap]
     if common is None or driver not in common.drivers or not own:
         return None, []
@@ -184,22 +184,17 @@ def cues_over(
     debriefs = list(session.scalars(query.options(joinedload(Debrief.run).joinedload(Run.event))))
     debriefs = [each for each in debriefs if each.run is not None]
     debriefs.sort(key=lambda each: (each.run.event.day, each.given_at, each.id), reverse=True)  # type: ignore[union-attr]
-    days = {run.id: run for run in runs}
-    found: list[schemas.CueOver] = []
-    more = 0
+    shown: list[Debrief] = []
     for debrief in debriefs:
-        if len(found) >= most:
-            more += len(given_cues(debrief))
-            continue
-        courses = {
-            row.cue_id: row
-            for row in session.scalars(
-                select(CueCourse).where(CueCourse.team_id == viewer.team_id, CueCourse.debrief_id == debrief.id)
-            )
-        }
-        for cue in cues_as_given(session, debrief):
-            found.append(_cue(debrief, cue, courses.get(cue.id), days))
-    return found, more
+        if sum(len(given_cues(each)) for each in shown) < most:
+            shown.append(debrief)
+    more = sum(len(given_cues(each)) for each in debriefs[len(shown) :])
+    query_courses = select(CueCourse).where(
+        CueCourse.team_id == viewer.team_id, CueCourse.debrief_id.in_([each.id for each in shown])
+    )
+    courses = {row.cue_id: row for row in session.scalars(query_courses)}
+    cues, days = cues_as_given(session, shown), {run.id: run for run in runs}
+    return [_cue(each, cue, courses.get(cue.id), days) for each in shown for cue in cues[each.id]], more
 
 
 def _cue(

@@ -10,14 +10,13 @@ from lauftakt.core.season.common import Common, Driven, Effect, common_of
 from lauftakt.core.season.kinds import KINDS
 from lauftakt.core.season.pace import RunPace
 from lauftakt.store.season import SeasonRun
-from lauftakt.web.keeping import Kept
+from lauftakt.web.access import worked_out
 from lauftakt.web.schemas import season as schemas
 from lauftakt.web.season.seeing import Ground
 
 # Of fewer laps no median is told from chance.
 FEWEST_LAPS = 3
 LEVEL = 0.05
-_common: Kept[Common | None] = Kept(200)
 PaceOf = Callable[[RunPace], tuple[float, float] | None]
 
 
@@ -44,21 +43,33 @@ def kind_pace(ground: Ground, kind: str) -> PaceOf:
 
 
 def told_apart(
+    name: tuple[Hashable, ...],
     runs: Sequence[SeasonRun],
     pace_of: PaceOf,
     anchors: frozenset[int],
     tried: Callable[[SeasonRun], bool] = lambda run: False,
 ) -> Common | None:
-    """What days, cars and drivers did to a pace over runs of one layout. ``anchors``: drivers who stay as they are;
-    ``tried``: whether a run came after what is to be judged."""
-    order = {day: index for index, day in enumerate(sorted({run.day for run in runs}))}
-    points = []
-    for run in runs:
-        found = None if run.pace is None else pace_of(run.pace)
-        if found is not None:
-            points.append(Driven(run.driver, day_of(run), car_of(run), order[run.day], found[0], found[1], tried(run)))
-    name = (tuple(points), anchors)
-    return _common.get(name, lambda: common_of(points, frozenset(anchors)))
+    """What days, cars and drivers did to a pace over runs of one layout.
+
+    Parameters
+    ----------
+    name : of all that the answer rests on: the season's, the layout's, and what is asked of them
+    runs, pace_of : the runs, and what is compared of their paces
+    anchors : drivers who stay as they are
+    tried : whether a run came after what is to be judged
+    """
+
+    def worked() -> Common | None:
+        order = {day: index for index, day in enumerate(sorted({run.day for run in runs}))}
+        points = [
+            Driven(run.driver, day_of(run), car_of(run), order[run.day], found[0], found[1], tried(run))
+            for run in runs
+            if run.pace is not None and (found := pace_of(run.pace)) is not None
+        ]
+        return common_of(points, frozenset(anchors))
+
+    kept: Common | None = worked_out().get(("apart", *name, anchors), worked)
+    return kept
 
 
 def day_of(run: SeasonRun) -> Hashable:

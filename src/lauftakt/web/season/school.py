@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from statistics import median
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.debrief.family import holm
@@ -30,6 +30,8 @@ from lauftakt.web.season.paces import (
 )
 from lauftakt.web.season.seeing import Ground, chosen, drivers_of, ground_of, layouts_of, season_of
 
+Name = tuple[str, int | None]
+
 
 def school_season(
     session: Session, viewer: Viewer, asked: schemas.SchoolQuery
@@ -42,17 +44,17 @@ def school_season(
     names = drivers_of(session, viewer)
     anchors = frozenset(each.id for each in names.values() if each.reference_only)
     ground = None if layout is None else ground_of(session, viewer, layout, runs)
-    common = told_apart(runs, lap_pace, anchors)
+    common = told_apart((season.name, layout), runs, lap_pace, anchors)
     laps = [run.pace.lap.median_s for run in runs if run.pace is not None and run.pace.lap is not None]
     mean = median(laps) if laps else None
     kinds, passages = _lying(runs, anchors, ground)
-    tried, why = _tried(runs, anchors, asked, mean)
+    tried, why = _tried((season.name, layout), runs, anchors, asked, mean)
     return schemas.SchoolSeason(
         follow=season.follow,
         layouts=layouts,
         layout=layout,
         mean_lap_s=mean,
-        drivers=_drivers(runs, names, common, _by_kind(runs, anchors, ground)),
+        drivers=_drivers(runs, names, common, _by_kind((season.name, layout), runs, anchors, ground)),
         days=_days(runs, common, mean or 0.0),
         cars=_cars(runs, common, mean or 0.0),
         anchored=[] if common is None else [names[each].name for each in common.anchored if each in names],
@@ -68,7 +70,7 @@ def school_season(
 
 
 def _by_kind(
-    runs: Sequence[SeasonRun], anchors: frozenset[int], ground: Ground | None
+    name: Name, runs: Sequence[SeasonRun], anchors: frozenset[int], ground: Ground | None
 ) -> dict[tuple[int, str], tuple[Effect, float]]:
     """How drivers changed in each kind of corner, with the median time in it, s."""
     if ground is None:
@@ -77,7 +79,7 @@ def _by_kind(
     found: dict[tuple[int, str], tuple[Effect, float]] = {}
     for kind in KINDS:
         pace_of = kind_pace(ground, kind)
-        common = told_apart(here, pace_of, anchors)
+        common = told_apart((*name, ground.version, kind), here, pace_of, anchors)
         if common is None:
             continue
         times = [pace[0] for run in here if run.pace is not None and (pace := pace_of(run.pace)) is not None]
@@ -185,7 +187,7 @@ def day_runs(runs: Sequence[SeasonRun], anchors: frozenset[int], ground: Ground)
 
 
 def _tried(
-    runs: Sequence[SeasonRun], anchors: frozenset[int], asked: schemas.SchoolQuery, lap_s: float | None
+    name: Name, runs: Sequence[SeasonRun], anchors: frozenset[int], asked: schemas.SchoolQuery, lap_s: float | None
 ) -> tuple[schemas.EffectOut | None, str | None]:
     """Whether what some drivers did from a day on shows."""
     if asked.since is None or asked.with_drivers is None:
@@ -193,7 +195,8 @@ def _tried(
     since, with_drivers = asked.since, {int(each) for each in asked.with_drivers.split(",")}
     if not with_drivers & {run.driver for run in runs}:
         raise Problem(422, "nobody", "None of these drivers drove here. Choose who did it.")
-    common = told_apart(runs, lap_pace, anchors, lambda run: run.driver in with_drivers and run.day >= since)
+    told = (*name, since, frozenset(with_drivers))
+    common = told_apart(told, runs, lap_pace, anchors, lambda run: run.driver in with_drivers and run.day >= since)
     if common is None or common.tried is None or lap_s is None:
         return None, (
             "Nothing can be told: it takes runs of these drivers before and after that day, "
@@ -205,11 +208,14 @@ def _tried(
 def cues_that_work(session: Session, viewer: Viewer) -> list[schemas.WorkingOut]:
     """Cues by what they ask for."""
     query = (
-        select(CueCourse.figure, CueCourse.stage, CueCourse.paid)
+        select(CueCourse.figure, CueCourse.stage, CueCourse.paid, func.count())
         .join(Debrief, Debrief.id == CueCourse.debrief_id)
         .where(CueCourse.team_id == viewer.team_id, CueCourse.kind == "cue", Debrief.given_at.is_not(None))
+        .group_by(CueCourse.figure, CueCourse.stage, CueCourse.paid)
     )
-    found = working_of(Asked(figure, stage, paid) for figure, stage, paid in session.execute(query))
+    found = working_of(
+        Asked(figure, stage, paid) for figure, stage, paid, count in session.execute(query) for _ in range(count)
+    )
     return [_working(one) for one in found]
 
 

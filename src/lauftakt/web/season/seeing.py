@@ -10,9 +10,9 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.season.kinds import Kinds, kinds_of
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import Driver, Job, LayoutRow
-from lauftakt.store.season import SeasonRun, not_followed, runs_of_season
+from lauftakt.store.season import SeasonRun
 from lauftakt.web import show
-from lauftakt.web.access import curve_cache, pace_cache
+from lauftakt.web.access import curve_cache, season_cache
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.schemas import season as schemas
 from lauftakt.web.schemas.runs import DriverOut
@@ -22,26 +22,27 @@ from lauftakt.work.jobs import OPEN
 
 @dataclass(frozen=True)
 class Season:
-    """Runs in the order in which they were driven; ``job`` is to be sent once the answer's transaction is through."""
+    """Runs in the order in which they were driven; ``name`` changes with anything of them, ``job`` is to be sent once
+    the answer's transaction is through."""
 
-    runs: list[SeasonRun]
+    name: str
+    runs: Sequence[SeasonRun]
     follow: schemas.FollowState
     job: int | None
 
 
-def season_of(session: Session, viewer: Viewer, driver_id: int | None = None) -> Season:
-    """A team's season, or a driver's; what is not followed yet is asked for."""
-    runs = runs_of_season(session, viewer.team_id, pace_cache())
-    stale = not_followed(session, viewer.team_id, runs)
-    job, hope = want_following(session, viewer.team_id, *stale)
-    left = len(stale[0]) + len(stale[1])
+def season_of(session: Session, viewer: Viewer) -> Season:
+    """A team's season; what is not followed yet is asked for."""
+    kept = season_cache().get(session, viewer.team_id)
+    left = len(kept.paces_left) + len(kept.courses_left)
+    job, hope = want_following(session, viewer.team_id, list(kept.paces_left), list(kept.courses_left))
     state = "ready" if not left else "coming" if hope else "failed"
     under_way = job
     if left and under_way is None and hope:
         query = select(Job.id).where(Job.team_id == viewer.team_id, Job.kind == KIND, Job.state.in_(OPEN))
         under_way = session.scalar(query.order_by(Job.id.desc()).limit(1))
     follow = schemas.FollowState(state=state, left=left, job=under_way)  # type: ignore[arg-type]
-    return Season([run for run in runs if driver_id in (None, run.driver)], follow, job)
+    return Season(kept.name, kept.runs, follow, job)
 
 
 def drivers_of(session: Session, viewer: Viewer) -> dict[int, DriverOut]:
