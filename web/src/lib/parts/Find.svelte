@@ -44,9 +44,6 @@
     const timer = setTimeout(() => (words = next), next ? REST_MS : 0);
     return () => clearTimeout(timer);
   });
-  $effect(() => {
-    if (open) field?.focus();
-  });
   afterNavigate(() => (open = false));
 
   function onkey(press: KeyboardEvent): void {
@@ -79,7 +76,7 @@
 <button type="button" class="find" aria-label={t.open} title={t.hint} onclick={() => (open = true)}
   ><Search size={19} /></button
 >
-<Sheet bind:open title={t.title}>
+<Sheet bind:open title={t.title} first={() => field ?? null}>
   <!-- svelte-ignore a11y_no_static_element_interactions -->
   <div class="all" onkeydown={walk}>
     <input

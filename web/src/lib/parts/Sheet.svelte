@@ -14,11 +14,13 @@
     wide?: boolean;
     /** for what is only read and may be longer than the screen: the keyboard can scroll it */
     read?: boolean;
+    /** what has the focus when it opens, where that is not the first thing in it */
+    first?: () => HTMLElement | null;
   }
-  let { open = $bindable(), title, children, footer, wide = false, read = false }: Props = $props();
+  let { open = $bindable(), title, children, footer, wide = false, read = false, first }: Props = $props();
 </script>
 
-<Dialog {open} onOpenChange={(details) => (open = details.open)}>
+<Dialog {open} onOpenChange={(details) => (open = details.open)} initialFocusEl={first}>
   <Portal>
     <Dialog.Backdrop class="veil" />
     <Dialog.Positioner class="positioner">
