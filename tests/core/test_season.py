@@ -31,7 +31,8 @@ from lauftakt.core.season.course import (
     reached_in,
     slipped_since,
 )
-from lauftakt.core.season.kinds import FAST, LINKED, ORDINARY, SLOW, kinds_of
+from lauftakt.core.season.crest import LIGHT_MS2, lightness_of
+from lauftakt.core.season.kinds import CREST, FAST, LINKED, ORDINARY, SLOW, kinds_of
 from lauftakt.core.season.lying import DayRun, lying_of
 from lauftakt.core.season.pace import Scattered, pace_of, scattered
 from lauftakt.core.season.records import Timed, records_of
@@ -358,6 +359,40 @@ def test_too_few_laps_tell_nothing_of_what_slipped(day: Day, over_days: dict[str
     asked = proposals(finding, first, day.layout, day.runs[0])[0].target
     assert slipped_since(second, few, day.layout, asked, frozenset({passage.name}), 1) is None
     assert slipped_since(second, second, day.layout, asked, frozenset({passage.name}), 1) is False
+
+
+def with_channel(run: AnalysedRun, role: str, values: np.ndarray) -> AnalysedRun:
+    assert run.signals is not None
+    return replace(run, signals=replace(run.signals, others={**run.signals.others, role: values}))
+
+
+@pytest.mark.parametrize("gravity", [9.81, -9.81, 0.0])
+def test_a_crest_is_seen_in_heights_and_in_what_the_car_feels(day: Day, gravity: float) -> None:
+    run, layout = day.runs[0], day.layout
+    signals = run.signals
+    assert signals is not None
+    rng, speed = np.random.default_rng(13), signals.speed
+    crest = next(corner for corner in layout.corners if corner.name == "T9")
+    dip = next(corner for corner in layout.corners if corner.name == "T4")
+    away = {corner.name: (signals.places - corner.apex_m) / 60.0 for corner in (crest, dip)}
+    # A hill of five metres and a hollow of as much over about two hundred metres.
+    height = 5.0 * np.exp(-0.5 * away["T9"] ** 2) - 5.0 * np.exp(-0.5 * away["T4"] ** 2)
+    bend = np.gradient(np.gradient(height, signals.places), signals.places)
+    noisy = height + 0.15 * rng.standard_normal(speed.shape)
+    felt = np.sign(gravity or 1.0) * (abs(gravity) + bend * speed**2 + 2.0 * rng.standard_normal(speed.shape))
+    for role, values in (("altitude", noisy), ("vertical_acceleration", felt)):
+        found = lightness_of(with_channel(run, role, values), layout)
+        assert found["T9"] < LIGHT_MS2, (role, found)
+        assert found["T4"] > 0.0, (role, found)
+        assert all(value > LIGHT_MS2 for name, value in found.items() if name != "T9"), (role, found)
+    pace = pace_of(with_channel(run, "vertical_acceleration", felt), layout)
+    assert pace.mean_ms is not None
+    kinds = kinds_of(layout, [pace.slowest_ms], [pace.mean_ms], [{"T9": 2 * LIGHT_MS2}])
+    assert kinds is not None
+    assert [name for name, kind in kinds.of.items() if kind == CREST] == [
+        passage.name for passage in layout.passages if "T9" in passage.corners
+    ]
+    assert lightness_of(run, layout) == {}
 
 
 def test_a_spread_needs_three_laps() -> None:

@@ -56,6 +56,7 @@ GET    /api/debriefs/<int:debrief_id>/check                + + + - ? 0 0
 GET    /api/debriefs/<int:debrief_id>/sheet                + + + ? ? 0 0
 GET    /api/debriefs/<int:debrief_id>/sheet/file           + + + ? ? 0 0
 GET    /api/season/drivers/<int:driver_id>                 + + + ? ? 0 0
+POST   /api/season/follow                                  + + - - + 0 0
 GET    /api/season/school                                  + + + - + 0 0
 GET    /api/season/day                                     + + + - ? 0 0
 GET    /api/season/calendar                                + + + - e 0 0

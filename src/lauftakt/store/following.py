@@ -19,6 +19,7 @@ from lauftakt.core.debrief.check import REACHED_PAID, UNJUDGED, Answer, Asked, c
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.season.course import Course, Look, course_of, reached_in, slipped_since
+from lauftakt.core.season.crest import ROLES as CREST_ROLES
 from lauftakt.core.season.pace import RunPace, Scattered, pace_of
 from lauftakt.core.technique.signals import JUDGED_BY
 from lauftakt.store.asked import GivenCue, driven_at, given_cues, later_than, runs_of_driver, setting_of, target_on
@@ -27,7 +28,7 @@ from lauftakt.store.lineup import Apart, CurveCache, common_analyses, load_entri
 from lauftakt.store.models import CueCourse, CueRow, Debrief, Run, RunPaceRow
 
 # Raised when a course or a pace is worked out otherwise.
-FOLLOWING_VERSION = 1
+FOLLOWING_VERSION = 2
 GONE_FROM_LAYOUT = "The circuit was redrawn, and this place is no longer on it."
 JUDGED = ("time_draws", *JUDGED_BY)
 
@@ -50,6 +51,7 @@ def pace_from_row(row: Mapping[str, Any]) -> RunPace:
         best_u_s=row["best_u_s"],
         passages={name: Scattered(**side) for name, side in row["passages"].items()},
         slowest_ms=row["slowest_ms"],
+        lightness_ms2=row["lightness_ms2"],
         driven=row["driven"],
         mean_ms=row["mean_ms"],
     )
@@ -72,7 +74,7 @@ def keep_pace(session: Session, run: Run, cache: CurveCache) -> None:
     if run.analysis is None:
         return
     analysis = run.analysis
-    entry = load_entries(session, [run], {run.id: analysis}, list(JUDGED), cache)[run.id]
+    entry = load_entries(session, [run], {run.id: analysis}, [*JUDGED, *CREST_ROLES], cache)[run.id]
     pace = pace_to_row(pace_of(cache.analysed(session, entry), entry.layout))
     key = pace_key(analysis.id, run.decided)
     row = session.scalar(mine(RunPaceRow, run.team_id).where(RunPaceRow.run_id == run.id).with_for_update())

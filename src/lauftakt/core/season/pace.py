@@ -10,6 +10,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.spread import median_doubt, spread_of
 from lauftakt.core.findings.pairing import clean_passages
 from lauftakt.core.run import AnalysedRun
+from lauftakt.core.season.crest import lightness_of
 
 Array = NDArray[np.float64]
 
@@ -44,6 +45,7 @@ class RunPace:
     best_s, best_u_s : the best lap, and what its crossing of the line leaves open
     passages : by name, of the clean laps
     slowest_ms : by corner, median lowest speed, m/s
+    lightness_ms2 : by corner, how much more the car presses on the road there, m/s^2; negative over a crest
     driven : timed laps, whether they count or not
     mean_ms : the layout's length by the best lap's time, m/s
     """
@@ -53,6 +55,7 @@ class RunPace:
     best_u_s: float | None
     passages: Mapping[str, Scattered]
     slowest_ms: Mapping[str, float]
+    lightness_ms2: Mapping[str, float]
     driven: int
     mean_ms: float | None
 
@@ -78,6 +81,7 @@ def pace_of(run: AnalysedRun, layout: Layout) -> RunPace:
         best_u_s=None if best is None else best.time_u_s,
         passages=passages,
         slowest_ms=_slowest(run, layout),
+        lightness_ms2=lightness_of(run, layout),
         driven=sum(lap.time_s is not None for lap in run.laps),
         mean_ms=None if best is None or not best.time_s else layout.length / best.time_s,
     )

@@ -10,14 +10,15 @@ from lauftakt.web.schemas.runs import DriverOut, EventOut
 
 Stage = Literal["waiting", "open", "reached", "kept", "lost_again", "came_back", "cannot_judge"]
 Grip = Literal["dry", "damp", "wet"]
-CornerKind = Literal["slow", "ordinary", "fast", "linked"]
+CornerKind = Literal["slow", "ordinary", "fast", "linked", "crest"]
 DayText = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d{2}-\d{2}$")]
 
 
 class FollowState(Schema):
-    """How far it is known: ``coming`` while something is being worked out, ``failed`` where it could not be."""
+    """How far it is known: ``coming`` while something is being worked out, ``failed`` where it could not be,
+    ``stopped`` where somebody stopped it."""
 
-    state: Literal["ready", "coming", "failed"]
+    state: Literal["ready", "coming", "failed", "stopped"]
     left: int = Field(description="Runs and debriefs that are not followed as everything is now.")
     job: int | None = Field(description="The work under way, to be watched and cancelled.")
 

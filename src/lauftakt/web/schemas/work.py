@@ -22,7 +22,7 @@ class JobOut(Schema):
     """Long work: how far it is, and how it ended. A finished export gives its file at ``/api/jobs/ID/file``."""
 
     id: int
-    kind: Literal["import", "renew", "export", "reline"]
+    kind: Literal["import", "renew", "export", "reline", "compare", "follow", "demo"]
     state: Literal["waiting", "running", "done", "refused", "cancelled", "failed"]
     progress: float
     step: str

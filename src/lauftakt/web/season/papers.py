@@ -42,6 +42,7 @@ KIND_NAMES = {
     "ordinary": "ordinary corners",
     "fast": "fast corners",
     "linked": "linked corners",
+    "crest": "corners over a crest",
 }
 
 

@@ -31,17 +31,16 @@ class Season:
     job: int | None
 
 
-def season_of(session: Session, viewer: Viewer) -> Season:
-    """A team's season; what is not followed yet is asked for."""
+def season_of(session: Session, viewer: Viewer, *, again: bool = False) -> Season:
+    """A team's season; what is not followed yet is asked for, ``again`` also where that failed or was stopped."""
     kept = season_cache().get(session, viewer.team_id)
     left = len(kept.paces_left) + len(kept.courses_left)
-    job, hope = want_following(session, viewer.team_id, list(kept.paces_left), list(kept.courses_left))
-    state = "ready" if not left else "coming" if hope else "failed"
+    job, hope = want_following(session, viewer.team_id, kept.paces_left, kept.courses_left, again=again)
     under_way = job
-    if left and under_way is None and hope:
+    if left and under_way is None and hope == "coming":
         query = select(Job.id).where(Job.team_id == viewer.team_id, Job.kind == KIND, Job.state.in_(OPEN))
         under_way = session.scalar(query.order_by(Job.id.desc()).limit(1))
-    follow = schemas.FollowState(state=state, left=left, job=under_way)  # type: ignore[arg-type]
+    follow = schemas.FollowState(state=hope if left else "ready", left=left, job=under_way)
     return Season(kept.name, kept.runs, follow, job)
 
 
@@ -96,7 +95,8 @@ def ground_of(session: Session, viewer: Viewer, layout_id: int, runs: Iterable[S
     layout = load_layout(session, row.current_id, None, curve_cache().layouts)
     known = [run.pace for run in runs if run.pace is not None and run.version == row.current_id]
     means = [pace.mean_ms for pace in known if pace.mean_ms is not None]
-    return Ground(layout, row.current_id, kinds_of(layout, [pace.slowest_ms for pace in known], means))
+    slowest, light = [pace.slowest_ms for pace in known], [pace.lightness_ms2 for pace in known]
+    return Ground(layout, row.current_id, kinds_of(layout, slowest, means, light))
 
 
 def trims_of(runs: Sequence[SeasonRun]) -> dict[object, int]:

@@ -8,6 +8,7 @@ from lauftakt.web.schemas import season as schemas
 from lauftakt.web.season.days import calendar, day_course
 from lauftakt.web.season.driver import driver_season
 from lauftakt.web.season.school import school_season
+from lauftakt.web.season.seeing import season_of
 from lauftakt.work.queue import send
 
 blueprint = APIBlueprint("season", __name__, tag="Debrief")
@@ -57,6 +58,17 @@ def get_calendar(viewer: Viewer, query_data: schemas.CalendarQuery) -> schemas.C
     """Days with what was driven, worked on and noted, the latest first."""
     with database().begin() as session:
         return calendar(session, viewer, query_data.before)
+
+
+@blueprint.post("/season/follow")
+@only("change")
+@blueprint.output(schemas.FollowState)
+def follow_again(viewer: Viewer) -> schemas.FollowState:
+    """Go on with what could not be followed, or was stopped."""
+    with database().begin() as session:
+        season = season_of(session, viewer, again=True)
+    _send(season.job)
+    return season.follow
 
 
 def _send(job: int | None) -> None:

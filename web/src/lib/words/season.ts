@@ -14,6 +14,7 @@ export const seasonTexts = {
     `Runs and cues are being followed, ${left} to go. What is shown is what is known so far.`,
   notFollowed: (left: number) =>
     `${left} runs or debriefs could not be followed. Look at their runs under Laps; the rest is shown.`,
+  stopped: (left: number) => `Stopped: ${left} runs or debriefs are not followed yet.`,
   stop: 'Stop',
   go: 'Go on',
   driver: 'Driver',
@@ -104,9 +105,15 @@ export const seasonTexts = {
     says: 'So',
   },
   says: { steadier: 'steadier', 'less steady': 'less steady', level: 'level' } as Record<string, string>,
-  kind: { slow: 'slow', ordinary: 'ordinary', fast: 'fast', linked: 'linked' } as Record<string, string>,
+  kind: {
+    slow: 'slow',
+    ordinary: 'ordinary',
+    fast: 'fast',
+    linked: 'linked',
+    crest: 'over a crest',
+  } as Record<string, string>,
   kindsAre: (slow: string, fast: string) =>
-    `Slow corners: lowest speed under ${slow}; fast ones: over ${fast}; linked ones: several in one passage.`,
+    `Slow corners: lowest speed under ${slow}; fast ones: over ${fast}; linked ones: several in one passage. Crests are told where logs hold heights or vertical acceleration.`,
   between: (low: string, high: string) => `between ${low} and ${high}`,
   improves: 'Who improves',
   improvesLead:

@@ -10,7 +10,7 @@
   let { season }: { season: SchoolSeason } = $props();
 
   const t = texts.season;
-  const KINDS = ['slow', 'ordinary', 'fast', 'linked'] as const;
+  const KINDS = ['slow', 'ordinary', 'fast', 'linked', 'crest'] as const;
   const time = unitOf('time', 'metric');
   const kinds = $derived(KINDS.filter((kind) => season.drivers.some((one) => one.by_kind[kind])));
   const reach = (effects: (Effect | null | undefined)[]): number =>

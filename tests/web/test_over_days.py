@@ -6,11 +6,12 @@ from typing import Any
 
 import pytest
 from pypdf import PdfReader
-from sqlalchemy import select
+from sqlalchemy import delete, select
 
 from lauftakt.store.accounts import add_account
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import Car, CueCourse, Driver, Job, Run, RunPaceRow, Team
+from lauftakt.store.models import Car, CueCourse, Curves, Driver, Job, Run, RunPaceRow, Team
+from lauftakt.work import queue
 from lauftakt.work.following import KIND, want_following
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
@@ -306,20 +307,47 @@ def test_a_driver_sees_their_own_progress(app: Any, school: Coach, database: Dat
 def test_work_that_failed_is_not_tried_for_ever(school: Coach, database: Database) -> None:
     with database.begin() as session:
         job, hope = want_following(session, school.team_id, [1, 2], [3])
-        assert hope
-        again = want_following(session, school.team_id, [1, 2], [3])
-        assert again == (None, True)
+        assert hope == "coming"
+        assert want_following(session, school.team_id, [1, 2], [3]) == (None, "coming")
         row = session.get_one(Job, job)
         assert row.kind == KIND
-        row.state = "failed"
-        session.flush()
-        assert want_following(session, school.team_id, [1, 2], [3]) == (None, False)
-        assert want_following(session, school.team_id, [], []) == (None, True)
-        # Something else came: that is worth a try.
+        for state, told in (("failed", "failed"), ("refused", "failed"), ("cancelled", "stopped")):
+            row.state = state
+            session.flush()
+            # Also where some of it was done before it ended.
+            assert want_following(session, school.team_id, [2], [3]) == (None, told)
+        # Something else came: that is worth a try; so is being told to.
         other, hope = want_following(session, school.team_id, [1, 2, 9], [3])
         assert other is not None
-        assert hope
-        session.rollback()
+        session.get_one(Job, other).state = "cancelled"
+        session.flush()
+        last, hope = want_following(session, school.team_id, [9], [], again=True)
+        assert (last is not None, hope) == (True, "coming")
+        session.get_one(Job, last).state = "done"
+        assert want_following(session, school.team_id, [], []) == (None, "coming")
+    assert of_okan(school)["follow"]["state"] == "ready"
+
+
+def test_following_can_be_stopped_and_gone_on_with(
+    school: Coach, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as patch:
+        patch.setattr(queue.run_job, "delay", lambda job_id: None)  # no worker is there
+        run = runs(school, "Okan")[1]
+        done = school.patch(f"/api/runs/{run}", json={"conditions": "damp"}).json
+        path = f"/api/season/drivers/{drivers(school)['Okan']}"
+        told = school.get(path).json["follow"]
+        assert (told["state"], told["left"] > 0) == ("coming", True)
+        stopped = school.post(f"/api/jobs/{told['job']}/cancel")
+        assert (stopped.status_code, stopped.json["kind"]) == (200, "follow")
+        with database.begin() as session:
+            assert session.get_one(Job, told["job"]).state == "cancelled"
+        assert school.get(path).json["follow"] == {"state": "stopped", "left": told["left"], "job": None}
+    going = school.post("/api/season/follow").json
+    assert going["state"] == "coming"
+    assert of_okan(school)["runs"][1]["differs"] == ["conditions"]
+    school.post(f"/api/actions/{done['action']}/undo")
+    assert cue_of(of_okan(school))["stage"] == "came_back"
 
 
 def test_courses_follow_the_driver_that_a_run_turns_out_to_be_of(school: Coach, database: Database) -> None:
@@ -336,3 +364,21 @@ def test_courses_follow_the_driver_that_a_run_turns_out_to_be_of(school: Coach, 
         assert session.scalar(select(Driver.id).where(Driver.team_id == school.team_id, Driver.name == "Okan"))
         assert session.scalar(select(Run.decided).where(Run.id == second)) > 0
         assert now() is not None
+
+
+def test_one_run_that_cannot_be_followed_takes_nothing_from_others(school: Coach, database: Database) -> None:
+    """The curves of one run are gone, as after a disk's fault: all others are followed, and it is said."""
+    lost, other = runs(school, "Okan")[:2]
+    with database.begin() as session:
+        ids = {run: session.get_one(Run, run).analysis_id for run in (lost, other)}
+        session.execute(delete(Curves).where(Curves.analysis_id == ids[lost], Curves.role == "speed"))
+        for run in ids:
+            session.get_one(Run, run).decided += 1
+    path = f"/api/season/drivers/{drivers(school)['Okan']}"
+    school.get(path)
+    found = school.get(path).json
+    assert found["follow"]["state"] == "failed"
+    assert 0 < found["follow"]["left"] < 6
+    medians = {run["run"]: run["median_s"] for run in found["runs"]}
+    assert medians[lost] is None
+    assert medians[other] is not None
