@@ -27,7 +27,7 @@ from lauftakt.store.models import (
     Run,
     RunPaceRow,
 )
-from lauftakt.store.season import PaceCache, driver_keys, runs_of_season
+from lauftakt.store.season import driver_keys, runs_of_season
 
 LAPS = 12
 FIGURES = ("brake_point_m", "throttle_pickup_m", "min_speed")
@@ -109,7 +109,7 @@ def _paced(pace: RunPace, share: float) -> RunPace:
 
 def _debriefs(session: Session, team: int, rng: np.random.Generator) -> dict[str, int]:
     """A debrief with three cues after every run, followed through all later ones of its driver."""
-    runs = runs_of_season(session, team, PaceCache())
+    runs = runs_of_season(session, team, None)
     keys = driver_keys(runs)
     by_driver: dict[int, list[int]] = {}
     for run in runs:

@@ -5,6 +5,8 @@ import subprocess
 import sys
 from pathlib import Path
 
+import pytest
+
 ROOT = Path(__file__).parent.parent
 
 
@@ -74,6 +76,24 @@ def test_what_becomes_of_cues_over_a_short_day() -> None:
     assert int(re.search(r"changed nothing: (\d+)", told)[1]) == 5
     assert float(re.search(r"told reached +([\d.]+) %", told)[1]) <= 20.0
     assert re.search(r"mistakes left off: \d+ cues", told)
+
+
+def test_seasons_of_a_few_schools() -> None:
+    told = run("over_days.py", "--schools", "15", "--drivers", "30")
+    for kept in re.findall(r"intervals hold drivers ([\d.]+) %, days ([\d.]+) %, cars ([\d.]+) %", told):
+        assert min(float(share) for share in kept) > 85
+    assert all(float(share) <= 20 for share in re.findall(r"said to change ([\d.]+) %", told))
+    kept = [float(share) for share in re.findall(r"kept in 6 .*? ([\d.]+) % in any", told)]
+    forgotten = [float(share) for share in re.findall(r"forgotten in 6 .*? ([\d.]+) % in any", told)]
+    assert max(kept) < 10
+    assert min(forgotten) > 75
+
+
+@pytest.mark.long
+def test_a_short_season_opens() -> None:
+    told = run("scale.py", "--season", "--days", "3", "--drivers", "3")
+    assert "'runs': 10" in told
+    assert len(re.findall(r"^/api/\S+ +[\d.]+ ms", told, re.MULTILINE)) == 8
 
 
 def test_reckoning_of_a_kart_loop() -> None:

@@ -50,8 +50,8 @@ class PaceCache:
 
 @dataclass(frozen=True)
 class SeasonRun:
-    """A run with laps that count, as lists and figures over days need it; ``pace`` is None until it was worked out for
-    the run as it is now."""
+    """A run with laps that count, as lists and figures over days need it; ``followed`` says whether its pace was worked
+    out for the run as it is now, ``pace`` is None where it was not, or was not read."""
 
     id: int
     driver: int
@@ -69,6 +69,7 @@ class SeasonRun:
     best_s: float
     theoretical_s: float | None
     version: int | None
+    followed: bool
     pace: RunPace | None
 
     @property
@@ -77,8 +78,8 @@ class SeasonRun:
         return Driven(self.id, self.driver, self.analysis, self.decided, at, self.setting)
 
 
-def runs_of_season(session: Session, team_id: int, cache: PaceCache, driver_id: int | None = None) -> list[SeasonRun]:
-    """Runs of a team, or of one of its drivers, in the order in which they were driven."""
+def runs_of_season(session: Session, team_id: int, cache: PaceCache | None) -> list[SeasonRun]:
+    """Runs of a team in the order in which they were driven; without a cache their paces are not read."""
     car = aliased(Car)
     query = (
         select(
@@ -92,11 +93,9 @@ def runs_of_season(session: Session, team_id: int, cache: PaceCache, driver_id: 
         .outerjoin(RunPaceRow, RunPaceRow.run_id == Run.id)
         .where(Run.team_id == team_id, Run.analysis_id.is_not(None), Run.best_s.is_not(None))
     )  # fmt: skip
-    if driver_id is not None:
-        query = query.where(Run.driver_id == driver_id)
     rows = session.execute(query).all()
-    fresh = [(row[0], row[20]) for row in rows if row[20] is not None and row[20] == pace_key(row[12] or 0, row[13])]
-    paces = cache.get(session, team_id, fresh)
+    fresh = {row[0]: row[20] for row in rows if row[20] is not None and row[20] == pace_key(row[12] or 0, row[13])}
+    paces = {} if cache is None else cache.get(session, team_id, list(fresh.items()))
     found = []
     for (
         run, driver, event, name, day, started, kind, layout, car_id, car_name, tyres, conditions, analysis, decided,
@@ -107,7 +106,7 @@ def runs_of_season(session: Session, team_id: int, cache: PaceCache, driver_id: 
         found.append(
             SeasonRun(
                 run, driver, event, name, day, started, kind, setting, analysis, decided, laps, laps_all, duration,
-                best or 0.0, theoretical, None if pace is None else version, pace,
+                best or 0.0, theoretical, version if run in fresh else None, run in fresh, pace,
             )
         )  # fmt: skip
     return sorted(found, key=lambda one: one.driven.at)
@@ -190,11 +189,11 @@ def driver_keys(runs: Sequence[SeasonRun]) -> dict[int, str]:
     return {driver: key_of_runs(own) for driver, own in by_driver.items()}
 
 
-def to_be_followed(session: Session, team_id: int, cache: PaceCache) -> tuple[list[int], list[int]]:
+def to_be_followed(session: Session, team_id: int) -> tuple[list[int], list[int]]:
     """Runs whose pace, and debriefs whose cues' courses, are not known as everything is now."""
-    return not_followed(session, team_id, runs_of_season(session, team_id, cache))
+    return not_followed(session, team_id, runs_of_season(session, team_id, None))
 
 
 def not_followed(session: Session, team_id: int, runs: Sequence[SeasonRun]) -> tuple[list[int], list[int]]:
     """The same of runs that were read already: all of a team's."""
-    return [run.id for run in runs if run.pace is None], debriefs_to_follow(session, team_id, driver_keys(runs))
+    return [run.id for run in runs if not run.followed], debriefs_to_follow(session, team_id, driver_keys(runs))

@@ -13,7 +13,7 @@ from lauftakt.store.database import Database, mine
 from lauftakt.store.following import follow_debrief, keep_pace
 from lauftakt.store.lineup import CurveCache
 from lauftakt.store.models import Debrief, Job, Run
-from lauftakt.store.season import PaceCache, to_be_followed
+from lauftakt.store.season import to_be_followed
 from lauftakt.work.jobs import OPEN, Claim, Lost, add_job
 from lauftakt.work.limits import TookTooLong
 from lauftakt.work.sources import Cancelled, Report
@@ -72,10 +72,10 @@ def follow(database: Database, ours: Claim, report: Report) -> None:
     Unusable
         where some could not be worked out; all others were.
     """
-    cache, paces = CurveCache(), PaceCache()
+    cache = CurveCache()
     for _ in range(MOST_ROUNDS):
         with database.begin() as session:
-            runs, debriefs = to_be_followed(session, ours.team_id, paces)
+            runs, debriefs = to_be_followed(session, ours.team_id)
         if not runs and not debriefs:
             return
         todo: list[tuple[Callable[[Database, int, int, CurveCache], None], int]] = [(_pace, run) for run in runs]

@@ -21,7 +21,7 @@ from lauftakt.store.analyses import forget_replaced
 from lauftakt.store.database import Database, mine_by_id, now
 from lauftakt.store.models import HandIn
 from lauftakt.store.removing import purge
-from lauftakt.store.season import PaceCache, to_be_followed
+from lauftakt.store.season import to_be_followed
 from lauftakt.store.sign_ins import forget_sign_ins
 from lauftakt.work import comparing, following, jobs
 from lauftakt.work.exporting import export, forget_exports
@@ -207,8 +207,7 @@ def work_on(database: Database, inbox: Path, job_id: int, *, retry: bool = True,
 def _following(database: Database, team_id: int) -> list[int]:
     """The job that follows what a new run did to paces and cues, so that nobody has to wait for it later."""
     with database.begin() as session:
-        left = to_be_followed(session, team_id, PaceCache())
-        wanted, _ = following.want_following(session, team_id, *left)
+        wanted, _ = following.want_following(session, team_id, *to_be_followed(session, team_id))
     return [] if wanted is None else [wanted]
 
 

@@ -4,7 +4,7 @@
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
   import Whisker from '$lib/places/season/Whisker.svelte';
-  import { lapTime, signed, unitOf } from '$lib/quantities/units';
+  import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
   import { texts } from '$lib/words';
 
   let { season }: { season: SchoolSeason } = $props();
@@ -73,16 +73,14 @@
             {/if}
             {#each kinds as kind (kind)}
               {@const each = one.by_kind[kind]}
-              <td
-                class="figure"
-                class:strong={each?.clear}
-                title={each
-                  ? t.between(signed(each.in_lap_low_s, time), signed(each.in_lap_high_s, time))
-                  : undefined}
-                >{each ? signed(each.in_lap_s, time) : '–'}{#if each?.clear}<span class="sure"
-                    >{each.in_lap_s < 0 ? ' ▴' : ' ▾'}</span
-                  >{/if}</td
-              >
+              <td class="figure">
+                {#if each}
+                  <span class:strong={each.clear}>{signed(each.in_lap_s, time)}</span>{#if each.clear}<span
+                      class="sure">{each.in_lap_s < 0 ? ' ▴' : ' ▾'}</span
+                    >{/if}
+                  <span class="muted">± {figure((each.in_lap_high_s - each.in_lap_low_s) / 2, time)}</span>
+                {:else}–{/if}
+              </td>
             {/each}
           </tr>
         {/each}

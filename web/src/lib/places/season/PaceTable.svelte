@@ -34,7 +34,10 @@
             ></th
           >
           <td class="figure">{run.laps}</td>
-          <td class="figure">{lapTime(run.best_s)}</td>
+          <td class="figure"
+            >{lapTime(run.best_s)}{#if run.best_u_s !== null}
+              <span class="muted">± {figure(run.best_u_s, time, 3)}</span>{/if}</td
+          >
           <td class="figure">{lapTime(run.theoretical_s)}</td>
           <td class="figure">{lapTime(run.median_s)}</td>
           <td class="figure">{figure(run.median_u_s, time)}</td>
