@@ -3,12 +3,14 @@
 import io
 import json
 import zipfile
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import jsonschema
 import pytest
 from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from lauftakt import settings
 from lauftakt.core.log.model import Unusable
@@ -17,7 +19,8 @@ from lauftakt.formats.reading import read_log
 from lauftakt.store.accounts import add_team
 from lauftakt.store.counting import laps_of, say_of_lap, settle
 from lauftakt.store.database import Database
-from lauftakt.store.models import Original, Run
+from lauftakt.store.models import CueRow, Debrief, Note, Original, Run, Voice
+from lauftakt.web.debrief.telling import snapshot
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver
 from lauftakt.work.teams.export import export_team
@@ -42,6 +45,7 @@ def team(database: Database, day: Day) -> int:
         lap = next(lap for lap in laps_of(session, first.analysis_id) if lap.time_s)
         say_of_lap(session, first, lap, None, counts=False, reason="traffic")
         settle(session, first)
+        say_something(session, first)
         # Of a run without kept bytes its samples leave.
         session.delete(session.scalars(select(Original).where(Original.run_id == second.id)).one())
     return team_id
@@ -60,6 +64,71 @@ def told(database: Database, team_id: int) -> list[dict[str, Any]]:
             }
             for run in session.scalars(select(Run).where(Run.team_id == team_id).order_by(Run.id))
         ]  # fmt: skip
+
+
+def said(database: Database, team_id: int) -> dict[str, Any]:
+    """Debriefs, what drivers said, and notes, by what they say and not by their numbers."""
+    with database.begin() as session:
+        debriefs = session.scalars(select(Debrief).where(Debrief.team_id == team_id).order_by(Debrief.id)).all()
+        cues = session.scalars(select(CueRow).where(CueRow.team_id == team_id).order_by(CueRow.id)).all()
+        order = {cue.id: number for number, cue in enumerate(cues)}
+        return {
+            "debriefs": [
+                (
+                    row.driver.name, row.author, row.losses, row.made_at, row.given_at,
+                    [cue | {"id": order[cue["id"]]} for cue in (row.given or {"cues": []})["cues"]],
+                    row.given == {"cues": snapshot([cue for cue in cues if cue.debrief_id == row.id]), "before": None},
+                )
+                for row in debriefs
+            ],
+            "cues": [
+                (cue.kind, cue.sentence, cue.text, cue.figure, cue.value, cue.latitude, cue.basis, cue.understood)
+                for cue in cues
+            ],
+            "voices": [
+                (row.felt, row.corner, row.words, row.said_at)
+                for row in session.scalars(select(Voice).where(Voice.team_id == team_id).order_by(Voice.id))
+            ],
+            "notes": [
+                (row.pin, row.text, row.shared, row.author, row.written_at, row.moment_s, row.run_id is None)
+                for row in session.scalars(select(Note).where(Note.team_id == team_id).order_by(Note.id))
+            ],
+        }  # fmt: skip
+
+
+def say_something(session: Session, run: Run) -> None:
+    """A debrief that was given, with a cue that was answered and a keep; what the driver felt; notes."""
+    at = datetime(2026, 5, 16, 12, 30)
+    debrief = Debrief(
+        team_id=run.team_id, driver_id=run.driver_id, event_id=run.event_id, run_id=run.id, author="Coach",
+        losses={"P1": [0.2, 0.03]}, made_at=at, given_at=at,
+    )  # fmt: skip
+    session.add(debrief)
+    session.flush()
+    shared = {
+        "team_id": run.team_id, "debrief_id": debrief.id, "driver_id": run.driver_id, "passage": "P1", "rank": 1,
+        "latitude": 50.0, "longitude": 7.0, "direction": "low", "value": 3.0, "now": 3.2, "made_at": at,
+    }  # fmt: skip
+    keep = CueRow(
+        kind="keep", sentence=[{"text": "T1: quick. Keep it."}], figure="passage_s", shown="kept", basis={}, **shared
+    )
+    cue = CueRow(
+        kind="cue", text="Später", figure="brake_point_m", shown="own best", understood=True, target_latitude=50.1,
+        sentence=[{"text": "T1: brake "}, {"value": 4.0, "quantity": "distance", "unit": True}],
+        target_longitude=7.1, basis={"loss_s": 0.2, "loss_u_s": 0.03, "seen": 3}, **shared,
+    )  # fmt: skip
+    cues = [keep, cue]
+    session.add_all(cues)
+    session.flush()
+    debrief.given = {"cues": snapshot(cues), "before": None}
+    whose = {"team_id": run.team_id, "author": "Coach", "written_at": at}
+    session.add_all([
+        Voice(team_id=run.team_id, driver_id=run.driver_id, run_id=run.id, felt="lost", corner="T1", words="Rutschte",
+              said_at=at),
+        Note(pin="lap", text="Kerb", run_id=run.id, moment_s=130.5, shared=True, **whose),
+        Note(pin="driver", text="Ruhig bleiben", driver_id=run.driver_id, **whose),
+        Note(pin="place", text="Bump", circuit_id=run.layout.circuit_id, latitude=50.0, longitude=7.0, **whose),
+    ])  # fmt: skip
 
 
 def test_a_team_leaves_and_is_taken_in(database: Database, team: int, day: Day, tmp_path: Path) -> None:
@@ -86,9 +155,11 @@ def test_a_team_leaves_and_is_taken_in(database: Database, team: int, day: Day, 
     for one, two in zip(before, after, strict=True):
         assert two.pop("times") == pytest.approx(one.pop("times"), abs=2e-3)
         assert two == one
+    assert said(database, other) == said(database, team)
     # Once more changes nothing.
     assert take_team_in(database, inbox, other, archive, quiet) == (2, 2)
     assert len(told(database, other)) == 2
+    assert said(database, other) == said(database, team)
 
 
 def changed(archive: Path, target: Path, **parts: bytes | None) -> Path:
@@ -110,6 +181,10 @@ def test_what_is_no_exported_team_is_refused_whole(database: Database, team: int
     newer = json.dumps({**content, "lauftakt-team": 2}).encode()
     gone = json.dumps({**content, "dialects": ["dialects/none.json"]}).encode()
     wrong = json.dumps({**content, "runs": [{**content["runs"][0], "day": "../../etc"}]}).encode()
+    unknown = json.loads(json.dumps(content))
+    unknown["runs"][0]["debrief"]["given"]["cues"][0]["figure"] = "made_up"
+    silent = json.loads(json.dumps(content))
+    silent["runs"][0]["debrief"]["cues"][0]["sentence"] = [{"quantity": "distance"}]
     (tmp_path / "text.zip").write_bytes(b"no archive")
     with database.begin() as session:
         other = add_team(session, "Refusing").id
@@ -121,6 +196,8 @@ def test_what_is_no_exported_team_is_refused_whole(database: Database, team: int
         (changed(archive, tmp_path / "c.zip", team_json=newer), "another version"),
         (changed(archive, tmp_path / "d.zip", team_json=gone), "none.json is missing"),
         (changed(archive, tmp_path / "e.zip", team_json=wrong), "runs.0.day"),
+        (changed(archive, tmp_path / "f.zip", team_json=json.dumps(unknown).encode()), "no figure made_up"),
+        (changed(archive, tmp_path / "g.zip", team_json=json.dumps(silent).encode()), "part of a sentence"),
     ):
         with pytest.raises(Unusable, match=words):
             take_team_in(database, settings.load().inbox, other, path, quiet)

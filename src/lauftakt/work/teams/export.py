@@ -22,6 +22,7 @@ from lauftakt.store.originals import Damaged, write_original
 from lauftakt.store.runs import moment_of
 from lauftakt.work.exporting import run_log, safe_name
 from lauftakt.work.teams.contents import SCHEMA, TEAM, VERSION, LapDecision, LayoutFile, RunFile, TeamFile
+from lauftakt.work.teams.said import debrief_of, notes_of, voices_of
 
 Say = Callable[[str], None]
 
@@ -60,11 +61,13 @@ def _write(database: Database, team_id: int, archive: zipfile.ZipFile, folder: P
     for number, run_id in enumerate(ids, 1):
         runs.append(_run(database, team_id, run_id, number, archive, folder))
         say(f"  {number} of {len(ids)}: {runs[-1].file_name}")
+    with database.begin() as session:
+        notes = notes_of(session, team_id, ids)
     content = TeamFile(
         **{"lauftakt-team": VERSION}, team=team, exported=now().isoformat(timespec="seconds") + "Z", layouts=layouts,
-        dialects=dialects, runs=runs,
+        dialects=dialects, runs=runs, notes=notes,
     )  # fmt: skip
-    archive.writestr(TEAM, content.model_dump_json(indent=1, by_alias=True))
+    archive.writestr(TEAM, content.model_dump_json(indent=1, by_alias=True, exclude_unset=True))
     archive.writestr(SCHEMA, json.dumps(TeamFile.model_json_schema(by_alias=True), indent=1))
 
 
@@ -126,6 +129,8 @@ def _run(database: Database, team_id: int, run_id: int, number: int, archive: zi
             felt=run.felt,
             confirmed=run.confirmed,
             laps=decisions,
+            debrief=debrief_of(session, run),
+            voices=voices_of(session, run),
         )
     if not whole:
         write_columnar(run_log(database, team_id, run_id)[0], path)

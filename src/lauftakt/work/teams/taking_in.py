@@ -18,6 +18,7 @@ from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver, take_in
 from lauftakt.work.queue import work_on
 from lauftakt.work.teams.contents import TEAM, VERSION, RunFile, TeamFile
+from lauftakt.work.teams.said import take_debrief, take_notes
 
 Say = Callable[[str], None]
 
@@ -92,14 +93,22 @@ def _take(
     for name in content.dialects:
         hand_in_now(database, inbox, giver, unpacked(name, "a.json"))
     taken = 0
+    ids: dict[int, int] = {}
     for number, run in enumerate(content.runs, 1):
-        fate_text, there = _run(database, inbox, giver, unpacked(run.file, run.file_name), run)
+        fate_text, there, run_id = _run(database, inbox, giver, unpacked(run.file, run.file_name), run)
         taken += there
+        if run_id is not None:
+            ids[number - 1] = run_id
         say(f"  {number} of {len(content.runs)}: {run.file_name}: {fate_text}")
+    with database.begin() as session:
+        notes = take_notes(session, team_id, content.notes, ids)
+    if content.notes:
+        say(f"{notes} of {len(content.notes)} notes taken.")
     return taken, len(content.runs)
 
 
-def _run(database: Database, inbox: Path, giver: Giver, path: Path, told: RunFile) -> tuple[str, bool]:
+def _run(database: Database, inbox: Path, giver: Giver, path: Path, told: RunFile) -> tuple[str, bool, int | None]:
+    """What became of a run, whether it is there, and its id where it came now."""
     hand_in_id, job_id = take_in(database, inbox, giver, told.file_name, path, move=False)
     with database.begin() as session:
         # The circuit is known: nothing has to be found out from places.
@@ -110,7 +119,7 @@ def _run(database: Database, inbox: Path, giver: Giver, path: Path, told: RunFil
     with database.begin() as session:
         row = mine_by_id(session, HandIn, giver.team_id, hand_in_id)
         if row.run_id is None:
-            return row.message or row.state, row.code == "duplicate"
+            return row.message or row.state, row.code == "duplicate", None
         run = mine_by_id(session, Run, giver.team_id, row.run_id)
         run.driver = named(session, Driver, giver.team_id, told.driver)
         row.driver_id = run.driver.id
@@ -129,5 +138,6 @@ def _run(database: Database, inbox: Path, giver: Giver, path: Path, told: RunFil
             )  # fmt: skip
         session.flush()
         settle(session, run)
+        take_debrief(session, run, told.debrief, told.voices)
         timed = sum(lap.time_s is not None for lap in laps_of(session, run.analysis_id))
-        return f"taken, {timed} timed laps", True
+        return f"taken, {timed} timed laps", True, run.id

@@ -80,6 +80,8 @@ export const seasonTexts = {
   asked: (day: string) => `asked on ${day}`,
   look: (day: string, stage: string, change: string) => `${day}: ${stage}${change ? `, ${change}` : ''}`,
   lookChange: (before: string, after: string, unit: string) => `${before} before, ${after} ${unit} then`,
+  stillThere: 'not lost beyond what laps and runs scatter',
+  goneAgain: 'went back beyond doubt, and misses the target',
   signs: {
     asked: 'asked',
     open: 'not reached',

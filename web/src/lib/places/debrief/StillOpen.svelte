@@ -32,10 +32,20 @@
     const seen: string[] = [data.before, data.debrief].flatMap(
       (one) => one?.cues.map((cue) => `${cue.passage} ${cue.target.figure}`) ?? [],
     );
+    // What was asked on another circuit is no matter here.
+    const here = (found.data?.runs ?? []).map((one) => one.run);
+    if (!here.includes(data.run)) return [];
     return (found.data?.cues ?? []).filter((over) => {
       const name = `${over.cue.passage} ${over.cue.target.figure}`;
       const later = over.debrief === data.before?.id || over.debrief === data.debrief?.id;
-      if (over.cue.kind !== 'cue' || later || over.day > data.event.day || seen.includes(name)) return false;
+      if (
+        over.cue.kind !== 'cue' ||
+        later ||
+        !here.includes(over.run) ||
+        over.day > data.event.day ||
+        seen.includes(name)
+      )
+        return false;
       seen.push(name);
       return over.stage === 'open' || over.stage === 'lost_again';
     });

@@ -35,6 +35,13 @@
         ? ''
         : t.lookChange(figure(look.before, unit), figure(look.after, unit), unit.label),
     );
+  /** What the laps say of it, so that it agrees with the stage. */
+  const says = (look: CueOver['looks'][number]): string => {
+    if (look.answer === 'cannot_judge') return why(look);
+    const answer = texts.debrief.answers[look.answer] ?? '';
+    if (look.slipped === null) return answer === t.stage[look.stage] ? '' : answer;
+    return look.slipped ? t.goneAgain : t.stillThere;
+  };
   const why = (look: CueOver['looks'][number]): string =>
     look.why ? (texts.debrief.why[look.why] ?? look.why) : '';
 </script>
@@ -96,10 +103,7 @@
         <a href="/compare?run={look.run}">{shortDay(look.day)}</a>
         <b>{look.answer === 'cannot_judge' ? t.stage.cannot_judge : t.stage[look.stage]}</b>
         <span class="muted"
-          >{look.answer === 'cannot_judge'
-            ? why(look)
-            : texts.debrief.answers[look.answer]}{#if look.before !== null && look.after !== null}; {over.cue
-              .target.label}: {t.lookChange(
+          >{says(look)}{#if look.before !== null && look.after !== null}; {over.cue.target.label}: {t.lookChange(
               figure(look.before, unit),
               figure(look.after, unit),
               unit.label,

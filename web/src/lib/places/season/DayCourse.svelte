@@ -22,6 +22,8 @@
   const t = texts.season;
   const [COMING_MS, LOOK_MS] = [1_200, 20_000];
   const time = unitOf('time', 'metric');
+  /** once it was reached it is told whether it stayed */
+  const AFTER: string[] = ['kept', 'lost_again', 'came_back'];
   const event = $derived(numberOf(page.url, 'event'));
   const days = createQuery(() => ({
     queryKey: keys.paddock({ age: 0 }),
@@ -100,7 +102,11 @@
                 <ul>
                   {#each run.checked as each (each.cue.id)}
                     <li>
-                      <b>{texts.debrief.answers[each.answer]}</b>
+                      <b
+                        >{AFTER.includes(each.stage)
+                          ? t.stage[each.stage]
+                          : texts.debrief.answers[each.answer]}</b
+                      >
                       <span class="muted">{words(each.cue)} ({t.askedOn(shortDay(each.asked_on))})</span>
                     </li>
                   {/each}
