@@ -158,6 +158,19 @@ def test_another_car_or_weather_is_said_and_not_compared(school: Coach) -> None:
     assert cue_of(of_okan(school))["stage"] == "came_back"
 
 
+def test_names_may_hold_anything(school: Coach) -> None:
+    """What a season is read by is put together by the database, whatever letters names are written in."""
+    last, name = runs(school, "Okan")[-1], "Zoës Coupé 🏁 \\ '%s' кар"
+    done = school.patch(f"/api/runs/{last}", json={"car": name, "tyres": "weich, жёстк."}).json
+    found = of_okan(school)
+    assert [trim["car"] for trim in found["trims"]] == ["School coupé 2", name]
+    assert found["runs"][-1]["differs"] == ["car", "tyres"]
+    assert cue_of(found)["looks"][-1]["why"] == f"The run after it was driven in another car ({name})."
+    assert school.get("/api/find", query_string={"q": "кар coupe"}).json["hits"][0]["title"] == name
+    school.post(f"/api/actions/{done['action']}/undo")
+    assert cue_of(of_okan(school))["stage"] == "came_back"
+
+
 def test_a_run_that_is_removed_is_not_looked_at_any_more(school: Coach) -> None:
     last = runs(school, "Okan")[-1]
     assert school.delete(f"/api/removals/run/{last}").status_code in (200, 204)

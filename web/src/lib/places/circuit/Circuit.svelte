@@ -508,11 +508,4 @@
     align-items: center;
     margin-bottom: 8px;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
 </style>

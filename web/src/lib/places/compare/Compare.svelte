@@ -278,13 +278,3 @@
     title={t.keysTitle}
     keys={[...Object.values(KEYS).map((key): [string, string] => [key.shown, key.does]), ...others]}
   />{/if}
-
-<style>
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
-</style>

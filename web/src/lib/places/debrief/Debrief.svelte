@@ -102,11 +102,4 @@
     margin: 10px 0 12px;
     font-size: 13px;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
 </style>

@@ -546,13 +546,6 @@
   .grow {
     flex: 1;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
   kbd {
     font-family: var(--mono);
     font-stretch: 75%;

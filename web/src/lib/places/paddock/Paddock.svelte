@@ -296,11 +296,4 @@
   .gap {
     white-space: nowrap;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
 </style>

@@ -123,13 +123,6 @@
   .small {
     font-size: 13px;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
   @media (max-width: 700px) {
     section li {
       grid-template-columns: 66px minmax(0, 1fr);

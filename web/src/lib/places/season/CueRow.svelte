@@ -1,6 +1,7 @@
 <!-- One cue along the runs: where it was asked, where it was there, lost, or could not be judged. -->
 <script lang="ts">
   import type { CueOver } from '$lib/api/client';
+  import Sign from '$lib/places/season/Sign.svelte';
   import { signOf, type Columns } from '$lib/places/season/columns';
   import { shortDay } from '$lib/quantities/dates.svelte';
   import { say } from '$lib/quantities/said';
@@ -64,9 +65,7 @@
       {/each}
       {#if asked !== undefined}
         <line class="way" x1={asked} x2={looks.at(-1)?.x ?? asked} y1={HEIGHT / 2} y2={HEIGHT / 2} />
-        <path class="asked" d="M {asked} {HEIGHT / 2 - 6} l 6 6 l -6 6 l -6 -6 z"
-          ><title>{t.asked(shortDay(over.day))}</title></path
-        >
+        <g><title>{t.asked(shortDay(over.day))}</title><Sign kind="asked" x={asked} y={HEIGHT / 2} /></g>
       {/if}
       {#each looks as look, i (look.run)}
         {@const before = looks[i - 1]}
@@ -77,14 +76,7 @@
       {#each looks as look (look.run)}
         <g>
           <title>{told(look)}{why(look) ? `: ${why(look)}` : ''}</title>
-          {#if look.sign === 'cannot'}
-            <line class="cannot" x1={look.x - 5} x2={look.x + 5} y1={HEIGHT / 2} y2={HEIGHT / 2} />
-          {:else}
-            <circle class={look.sign} cx={look.x} cy={HEIGHT / 2} r="6" />
-            {#if look.sign === 'lost'}
-              <path class="cross" d="M {look.x - 4} {HEIGHT / 2 - 4} l 8 8 m 0 -8 l -8 8" />
-            {/if}
-          {/if}
+          <Sign kind={look.sign} x={look.x} y={HEIGHT / 2} />
           <rect class="hit" x={look.x - columns.step / 2} y="0" width={columns.step} height={HEIGHT} />
         </g>
       {/each}
@@ -174,29 +166,6 @@
   }
   .held {
     stroke: var(--ink);
-    stroke-width: 3;
-  }
-  .asked {
-    fill: var(--brass);
-    stroke: var(--ink);
-    stroke-width: 1;
-  }
-  .open,
-  .lost {
-    fill: var(--paper);
-    stroke: var(--ink);
-    stroke-width: 1.5;
-  }
-  .there {
-    fill: var(--ink);
-  }
-  .cross {
-    stroke: var(--ink);
-    stroke-width: 1.6;
-    fill: none;
-  }
-  .cannot {
-    stroke: var(--field);
     stroke-width: 3;
   }
   .hit {

@@ -192,11 +192,4 @@
     font-size: 12.5px;
     font-weight: 400;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
 </style>

@@ -5,6 +5,7 @@
   import { mode } from '$lib/draw/mode.svelte';
   import Whisker from '$lib/places/season/Whisker.svelte';
   import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
+  import Part from '$lib/places/season/Part.svelte';
   import { texts } from '$lib/words';
 
   let { season }: { season: SchoolSeason } = $props();
@@ -26,8 +27,7 @@
   const most = $derived(reach(season.drivers.map((one) => one.change)));
 </script>
 
-<section aria-label={t.improves}>
-  <h2>{t.improves}</h2>
+<Part title={t.improves}>
   <p class="muted">{t.improvesLead}</p>
   <p class="muted">{season.anchored.length ? t.anchored(season.anchored.join(', ')) : t.notAnchored}</p>
   <div class="wide">
@@ -87,13 +87,9 @@
       </tbody>
     </table>
   </div>
-</section>
+</Part>
 
 <style>
-  h2 {
-    font-size: 15px;
-    font-weight: 640;
-  }
   p {
     font-size: 13px;
     max-width: 760px;

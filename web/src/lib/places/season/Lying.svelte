@@ -2,6 +2,7 @@
 <script lang="ts">
   import type { SchoolSeason } from '$lib/api/client';
   import { figure, unitOf } from '$lib/quantities/units';
+  import Part from '$lib/places/season/Part.svelte';
   import { texts } from '$lib/words';
 
   let { season }: { season: SchoolSeason } = $props();
@@ -13,8 +14,7 @@
   const width = (seconds: number): string => `${Math.max((seconds / most) * 100, 0)}%`;
 </script>
 
-<section aria-label={t.lying}>
-  <h2>{t.lying}</h2>
+<Part title={t.lying}>
   {#if season.kinds.length}
     <p class="muted">{t.lyingLead}</p>
     <ul>
@@ -43,13 +43,9 @@
   {:else}
     <p class="muted">{t.lyingNone}</p>
   {/if}
-</section>
+</Part>
 
 <style>
-  h2 {
-    font-size: 15px;
-    font-weight: 640;
-  }
   p {
     font-size: 13px;
   }

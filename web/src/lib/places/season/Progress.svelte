@@ -196,11 +196,4 @@
   .more {
     margin: 10px 0;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
 </style>

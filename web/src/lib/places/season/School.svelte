@@ -133,11 +133,4 @@
     align-items: start;
     padding-bottom: 24px;
   }
-  .empty {
-    display: grid;
-    gap: 14px;
-    justify-items: start;
-    padding: 60px 0;
-    font-size: 16px;
-  }
 </style>

@@ -3,6 +3,7 @@
   import type { DriverSeason } from '$lib/api/client';
   import { shortDay } from '$lib/quantities/dates.svelte';
   import { figure, unitOf } from '$lib/quantities/units';
+  import Part from '$lib/places/season/Part.svelte';
   import { texts } from '$lib/words';
 
   let { season }: { season: DriverSeason } = $props();
@@ -14,8 +15,7 @@
   const said = (one: DriverSeason['steadiness'][number]): string => t.says[one.says] ?? one.says;
 </script>
 
-<section aria-label={t.steady}>
-  <h2>{t.steady}</h2>
+<Part title={t.steady}>
   {#if season.steadiness.length}
     <p class="muted">{t.steadyLead(day(season.steady_runs[0]), day(season.steady_runs[1]))}</p>
     <div class="wide">
@@ -50,16 +50,9 @@
   {:else}
     <p class="muted">{t.steadySame}</p>
   {/if}
-</section>
+</Part>
 
 <style>
-  section {
-    margin: 18px 0 24px;
-  }
-  h2 {
-    font-size: 14.5px;
-    font-weight: 640;
-  }
   p {
     font-size: 13px;
     margin-bottom: 6px;

@@ -1,6 +1,7 @@
 <!-- What was told apart: days, or cars, each with its interval. -->
 <script lang="ts">
   import type { Effect } from '$lib/api/client';
+  import Part from '$lib/places/season/Part.svelte';
   import Whisker from '$lib/places/season/Whisker.svelte';
   import { signed, unitOf } from '$lib/quantities/units';
 
@@ -25,9 +26,7 @@
   );
 </script>
 
-<section aria-label={title}>
-  <h2>{title}</h2>
-  <p class="muted">{lead}</p>
+<Part {title} {lead}>
   <ul>
     {#each rows as row, i (i)}
       <li>
@@ -52,16 +51,9 @@
       </li>
     {/each}
   </ul>
-</section>
+</Part>
 
 <style>
-  h2 {
-    font-size: 15px;
-    font-weight: 640;
-  }
-  p {
-    font-size: 13px;
-  }
   ul {
     margin-top: 6px;
     max-height: 420px;

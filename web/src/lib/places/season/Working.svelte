@@ -1,6 +1,7 @@
 <!-- Which cues work, by what they ask for. -->
 <script lang="ts">
   import type { SchoolSeason } from '$lib/api/client';
+  import Part from '$lib/places/season/Part.svelte';
   import { texts } from '$lib/words';
 
   let { season }: { season: SchoolSeason } = $props();
@@ -10,8 +11,7 @@
   const percent = (share: number | null): string => (share === null ? '' : (share * 100).toFixed(0));
 </script>
 
-<section aria-label={t.works}>
-  <h2>{t.works}</h2>
+<Part title={t.works}>
   {#if season.cues.length}
     <p class="muted">{t.worksLead}</p>
     <div class="wide">
@@ -48,13 +48,9 @@
   {:else}
     <p class="muted">{t.worksNone} <a href="/debrief">{t.noCuesNext}</a></p>
   {/if}
-</section>
+</Part>
 
 <style>
-  h2 {
-    font-size: 15px;
-    font-weight: 640;
-  }
   p {
     font-size: 13px;
   }
