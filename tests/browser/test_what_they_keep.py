@@ -46,7 +46,10 @@ class Api:
             if found["state"] != "coming":
                 break
             self._page.wait_for_timeout(500)
-        if found["debrief"] is not None and found["debrief"]["given_at"]:
+        there = found["debrief"]
+        if there is not None and there["cues"]:
+            if not there["given_at"]:
+                self.post(f"/api/debriefs/{there['id']}/give", {"given": True})
             return
         passage = next((one["passage"] for one in found["findings"] if corner and one["corner"] == corner), "P1")
         more = {} if corner else {"figure": "passage_s"}
@@ -109,10 +112,11 @@ def test_six_sheets_at_once(season: Page) -> None:
     event = next(event for event in api.get("/api/paddock")["events"] if event["name"] == "Spring school")
     runs = api.runs(event["id"])
     last = {run["driver"]["name"]: run["id"] for run in runs}
-    assert len(last) == 6
+    assert len(last) >= 6
     for run in last.values():
         api.given(run)
-    sheets = len({run["id"] for run in runs if api.get(f"/api/debriefs/runs/{run['id']}")["debrief"]})
+    prepared = [api.get(f"/api/debriefs/runs/{run['id']}")["debrief"] for run in runs]
+    sheets = sum(one is not None and one["given_at"] is not None for one in prepared)
 
     page.goto("/debrief/calendar")
     expect(page.get_by_role("heading", name="March 2026")).to_be_visible()
