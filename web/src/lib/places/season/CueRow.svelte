@@ -85,6 +85,7 @@
 </div>
 {#if open}
   <ol class="looks">
+    <li class="whole">{words}</li>
     <li>
       {t.asked(shortDay(over.day))}{over.cue.worth_s
         ? `, ${texts.debrief.worth(figure(over.cue.worth_s, unitOfQuantity('time', present.units)))}`
@@ -180,6 +181,9 @@
     position: sticky;
     left: 0;
     max-width: 900px;
+  }
+  .whole {
+    font-weight: 560;
   }
   .looks b {
     font-weight: 600;

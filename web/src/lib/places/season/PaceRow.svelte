@@ -1,7 +1,7 @@
 <!-- Pace from run to run: best, theoretical best, median and spread, quick ones high. -->
 <script lang="ts">
   import type { SeasonRun } from '$lib/api/client';
-  import { rangeOf, ticksOf, type Columns } from '$lib/places/season/columns';
+  import { fitting, rangeOf, ticksOf, type Columns } from '$lib/places/season/columns';
   import { shortDay } from '$lib/quantities/dates.svelte';
   import { figure, lapTime, unitOf } from '$lib/quantities/units';
   import { texts } from '$lib/words';
@@ -52,7 +52,10 @@
       <title>{t.apart(each.differs.map((one) => t.differs[one]).join(', '))}</title>
       <line class="break" x1={each.x} x2={each.x} y1="16" y2={HEIGHT} />
       <text class="why" x={each.x + 4} y={HEIGHT - 2}
-        >{each.differs.map((one) => t.differs[one]).join(', ')}</text
+        >{fitting(
+          each.differs.map((one) => t.differs[one] ?? one),
+          each.room - 8,
+        )}</text
       >
     </g>
   {/each}

@@ -23,7 +23,8 @@
   import { texts } from '$lib/words';
 
   const t = texts.season;
-  const [COMING_MS, LOOK_MS, MARGIN] = [1_200, 20_000, 270];
+  const [COMING_MS, LOOK_MS] = [1_200, 20_000];
+  const [WORDS, NARROW] = [270, 130];
   const MORE = 40;
   const drives = $derived(present.me?.role === 'driver');
   const asked = $derived(numberOf(page.url, 'driver'));
@@ -59,8 +60,10 @@
     refetchInterval: (query) => (query.state.data?.follow.state === 'coming' ? COMING_MS : LOOK_MS),
   }));
   const season = $derived(found.data);
+  /** px for the words of a cue, fewer on a phone */
+  const margin = $derived(width && width < 560 ? NARROW : WORDS);
   const runs = $derived(season?.runs ?? []);
-  const columns = $derived(columnsOf(runs, Math.max(width - MARGIN, 200)));
+  const columns = $derived(columnsOf(runs, Math.max(width - margin, 200)));
   const here = $derived((season?.cues ?? []).filter((over) => columns.at[over.run] !== undefined));
   const cues = $derived(here.filter((over) => over.cue.kind === 'cue'));
   const keeps = $derived(here.filter((over) => over.cue.kind === 'keep'));
@@ -118,8 +121,8 @@
       <PaceTable {runs} {cars} />
     {/if}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <div class="score" bind:clientWidth={width} tabindex={columns.width > width - MARGIN ? 0 : undefined}>
-      <div class="grid" style:grid-template-columns="{MARGIN}px {columns.width}px">
+    <div class="score" bind:clientWidth={width} tabindex={columns.width > width - margin ? 0 : undefined}>
+      <div class="grid" style:grid-template-columns="{margin}px {columns.width}px">
         <div class="name">
           <h2>{t.pace}</h2>
           <p class="muted">{t.paceLead}</p>

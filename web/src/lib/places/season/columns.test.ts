@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest';
 import type { SeasonRun } from '$lib/api/client';
-import { columnsOf, rangeOf, signOf, ticksOf } from './columns';
+import { columnsOf, fitting, rangeOf, signOf, ticksOf } from './columns';
 
 const run = (id: number, day: string, differs: SeasonRun['differs'] = []): SeasonRun => ({
   run: id,
@@ -43,6 +43,14 @@ describe('columns of runs', () => {
     const places = columns.days.map((each) => each.x);
     for (let i = 1; i < places.length; i += 1)
       expect((places[i] ?? 0) - (places[i - 1] ?? 0)).toBeGreaterThanOrEqual(52);
+  });
+
+  it('tells what differs as far as there is room', () => {
+    const columns = columnsOf([run(1, 'a'), run(2, 'b', ['car', 'tyres']), run(3, 'c', ['car'])], 300);
+    expect(columns.breaks.map((each) => Math.round(each.room))).toEqual([91, 105]);
+    expect(fitting(['other car', 'other tyres'], 200)).toBe('other car, other tyres');
+    expect(fitting(['other car', 'other tyres'], 90)).toBe('other car');
+    expect(fitting(['other car', 'other tyres'], 20)).toBe('');
   });
 
   it('takes the range from what is known', () => {

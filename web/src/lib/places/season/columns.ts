@@ -9,7 +9,7 @@ export interface Columns {
   /** where a new day begins: its run and place */
   days: { day: string; x: number }[];
   /** between runs that do not compare: what differs */
-  breaks: { x: number; differs: string[] }[];
+  breaks: { x: number; differs: string[]; room: number }[];
 }
 
 const EDGE = 14;
@@ -27,10 +27,12 @@ export function columnsOf(runs: readonly SeasonRun[], width: number): Columns {
   runs.forEach((run, i) => {
     const x = EDGE + (i + 0.5) * step;
     at[run.run] = x;
-    if (run.differs.length) breaks.push({ x: x - step / 2, differs: run.differs });
+    if (run.differs.length) breaks.push({ x: x - step / 2, differs: run.differs, room: 0 });
     const last = days.at(-1);
     if (runs[i - 1]?.day !== run.day && (!last || x - last.x >= LABEL)) days.push({ day: run.day, x });
   });
+  const end = 2 * EDGE + runs.length * step;
+  breaks.forEach((each, i) => (each.room = (breaks[i + 1]?.x ?? end) - each.x));
   return { at, step, width: Math.max(2 * EDGE + runs.length * step, LABEL), days, breaks };
 }
 
@@ -53,6 +55,17 @@ export function ticksOf([low, high]: [number, number], count = 4): number[] {
   const found: number[] = [];
   for (let k = Math.ceil(low / size); k * size <= high; k += 1) found.push(k * size);
   return found;
+}
+
+/** As many words as have room, about so many px a letter; the first ones go before. */
+export function fitting(words: readonly string[], room: number, letter = 6): string {
+  let text = '';
+  for (const word of words) {
+    const more = text ? `${text}, ${word}` : word;
+    if (more.length * letter > room) break;
+    text = more;
+  }
+  return text;
 }
 
 export type Sign = 'open' | 'there' | 'lost' | 'cannot';
