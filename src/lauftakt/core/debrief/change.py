@@ -91,13 +91,19 @@ class Pair:
         # Two medians were taken out.
         return max(size_of(centred) * float(np.sqrt((len(centred) - 1.0) / (len(centred) - 2.0))), least)
 
+    def unit(self, least: float, proportional: bool) -> float:
+        """By what a run as a whole is told in this corner: the figure's own size, or one."""
+        return max(abs(float(np.median(self.before))), least) if proportional else 1.0
+
     @property
     def sampling(self) -> float:
         """Variance of the shift by so few laps, in squares of the scatter."""
         return float(SHIFT_FACTOR * (1.0 / len(self.before) + 1.0 / len(self.after)))
 
 
-def change_of(pair: Pair, others: Sequence[Pair], least: float, luck: float = 0.0) -> Change | None:
+def change_of(
+    pair: Pair, others: Sequence[Pair], least: float, luck: float = 0.0, *, proportional: bool = False
+) -> Change | None:
     """How a figure changed between two runs, beside what changed by itself.
 
     Parameters
@@ -107,6 +113,8 @@ def change_of(pair: Pair, others: Sequence[Pair], least: float, luck: float = 0.
     least : scatter below which nothing is one, in the figure's unit: what a log resolves
     luck : by how much the first run's figure is expected to lie off its true value because it was picked out for being
         bad; see :func:`lauftakt.core.debrief.luck.expected_luck`
+    proportional : whether what a run does as a whole is a share of the figure (times, speeds: another grip makes a long
+        passage slower by more), or as much everywhere (places)
 
     Returns
     -------
@@ -114,27 +122,32 @@ def change_of(pair: Pair, others: Sequence[Pair], least: float, luck: float = 0.
 
     Notes
     -----
-    Every figure is brought to the scatter from lap to lap of its own corner. What a run as a whole does (another tyre,
-    another mood, positions that lie off) shows in the corners in which nothing was asked for: their mean is taken out,
-    and how far they lie apart is how far such a change lies off by itself, laps and runs together; a Student's t with
-    the degrees of freedom that so many corners give. Since a circuit has few of them, as much as five more are believed
-    to begin with, in which a run lies off by half the scatter of laps or a little more (a conjugate prior for the
-    variance; Gelman and others, "Bayesian Data Analysis", ch. 3). It is never less than what so few laps leave open.
+    What a run as a whole does (another grip, another tyre, another mood) shows in the corners in which nothing was
+    asked for: their centre is taken out. It is no matter of how unsteady the driver is in a corner, so it is looked for
+    in the figure's own size. What is left there, in scatters from lap to lap of each corner, tells how far such a change
+    lies off by itself, laps and runs together; a Student's t with the degrees of freedom that so many corners give.
+    Since a circuit has few of them, as much as five more are believed to begin with, in which a run lies off by half
+    the scatter of laps or a little more (a conjugate prior for the variance; Gelman and others, "Bayesian Data
+    Analysis", ch. 3). It is never less than what so few laps leave open.
     """
     if not pair.told:
         return None
-    scatter = pair.scatter(least)
+    scatter, own = pair.scatter(least), pair.unit(least, proportional)
     told = [other for other in others if other.told]
-    moved = np.array([other.shift / other.scatter(least) for other in told])
     prior = pair.sampling + 2.0 * RUN_EFFECT**2
-    whole, variance, freedom = 0.0, prior, PRIOR_FREEDOM
-    if len(moved) >= FEWEST_OTHERS:
-        whole = _middle(moved)
-        freedom = PRIOR_FREEDOM + len(moved) - 1
-        variance = (PRIOR_FREEDOM * prior + (len(moved) - 1) * size_of(moved) ** 2) / freedom
-        variance = max(variance, pair.sampling) * (1.0 + SHIFT_FACTOR / len(moved))
-    change = pair.shift - whole * scatter + luck
-    u = float(np.sqrt(variance)) * scatter
+    whole, variance, freedom, common = 0.0, prior, PRIOR_FREEDOM, 0.0
+    if len(told) >= FEWEST_OTHERS:
+        scatters = np.array([other.scatter(least) for other in told])
+        units = np.array([other.unit(least, proportional) for other in told])
+        shifts = np.array([other.shift for other in told])
+        whole = _middle(shifts / units)
+        left = _clipped((shifts - whole * units) / scatters)
+        freedom = PRIOR_FREEDOM + len(told) - 1
+        variance = max((PRIOR_FREEDOM * prior + float((left**2).sum())) / freedom, pair.sampling)
+        # How well so few corners tell the run as a whole.
+        common = SHIFT_FACTOR * variance * float(np.mean((scatters / units) ** 2)) / len(told)
+    change = pair.shift - whole * own + luck
+    u = float(np.sqrt(variance * scatter**2 + common * own**2))
     reach = float(stdtrit(freedom, (1.0 + CONFIDENCE) / 2.0)) * u
     return Change(
         before=float(np.median(pair.before)),
@@ -146,7 +159,7 @@ def change_of(pair: Pair, others: Sequence[Pair], least: float, luck: float = 0.
         freedom=freedom,
         laps=(len(pair.before), len(pair.after)),
         luck=-luck,
-        whole=whole * scatter,
+        whole=whole * own,
     )
 
 
@@ -158,6 +171,12 @@ def size_of(values: Array) -> float:
         return float(np.std(values, ddof=1)) if len(values) > 1 else 0.0
     middle = float(np.median(values))
     return float(np.std(np.clip(values, middle - FAR * found.value, middle + FAR * found.value), ddof=1))
+
+
+def _clipped(values: Array) -> Array:
+    """Values of which those that stand far off count as if they lay at 2.5 robust standard deviations from zero."""
+    size = float(np.median(np.abs(values))) / 0.6745
+    return np.clip(values, -FAR * size, FAR * size) if size > 0.0 else values
 
 
 def _middle(values: Array) -> float:

@@ -178,7 +178,7 @@ def slipped_back(
     runs = _Runs(reached, later, layout, touched, {})
     pair = runs.pair(target.passage, target.corner, target.figure)
     least = RESOLVED.get(figure_entry(target.figure).quantity, 1e-6)
-    change = change_of(pair, runs.others(target.figure), least)
+    change = change_of(pair, runs.others(target.figure), least, proportional=is_share(target.figure))
     if change is None:
         return None
     return change.likely(-target.sign) <= level and not target.met(change.after)
@@ -228,6 +228,11 @@ class _Runs:
         return goes_with(figures, times)
 
 
+def is_share(figure: str) -> bool:
+    """Whether another grip changes a figure by a share of itself: the time in a passage, speeds and accelerations."""
+    return figure == PASSAGE_TIME or figure_entry(figure).quantity in ("speed", "acceleration")
+
+
 def _looked_at(runs: _Runs, one: Asked, apart: str | None) -> Answer:
     """Both runs in a target, not judged yet."""
     target = one.target
@@ -245,7 +250,8 @@ def _looked_at(runs: _Runs, one: Asked, apart: str | None) -> Answer:
     by_luck = luck if target.figure == PASSAGE_TIME else 0.0
     if target.figure != PASSAGE_TIME and scatter > 0.0:
         by_luck = luck / scatter * runs.relation(target.figure) * pair.scatter(least)
-    figure = change_of(pair, runs.others(target.figure), least, by_luck)
+    shared = is_share(target.figure)
+    figure = change_of(pair, runs.others(target.figure), least, by_luck, proportional=shared)
     time = figure if target.figure == PASSAGE_TIME else _time(runs, target.passage)
     assert figure is not None
     return replace(blank, figure=figure, time=time, met=target.met(figure.after))
@@ -254,7 +260,8 @@ def _looked_at(runs: _Runs, one: Asked, apart: str | None) -> Answer:
 def _time(runs: _Runs, passage: str) -> Change | None:
     """How the time in a passage changed."""
     pair = runs.pair(passage, None, PASSAGE_TIME)
-    return change_of(pair, runs.others(PASSAGE_TIME, passage), RESOLVED["time"], runs.luck.get(passage, 0.0))
+    luck = runs.luck.get(passage, 0.0)
+    return change_of(pair, runs.others(PASSAGE_TIME, passage), RESOLVED["time"], luck, proportional=True)
 
 
 def _too_few(runs: _Runs, times: Pair, before: Dots, after: Dots) -> str:
