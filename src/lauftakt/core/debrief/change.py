@@ -124,8 +124,8 @@ def change_of(
     -----
     What a run as a whole does (another grip, another tyre, another mood) shows in the corners in which nothing was
     asked for: their centre is taken out. It is no matter of how unsteady the driver is in a corner, so it is looked for
-    in the figure's own size. What is left there, in scatters from lap to lap of each corner, tells how far such a change
-    lies off by itself, laps and runs together; a Student's t with the degrees of freedom that so many corners give.
+    in the figure's own size. What is left there, in scatters from lap to lap of each corner, tells how far such a
+    change lies off by itself, laps and runs together; a Student's t with the degrees of freedom that so many give.
     Since a circuit has few of them, as much as five more are believed to begin with, in which a run lies off by half
     the scatter of laps or a little more (a conjugate prior for the variance; Gelman and others, "Bayesian Data
     Analysis", ch. 3). It is never less than what so few laps leave open.
