@@ -32,7 +32,7 @@ export const seasonTexts = {
     `${name} is level with the first day here: ${seconds} s a lap, between ${low} and ${high}.`,
   changeNone:
     'Whether this is more than grip and weather cannot be told: it takes others who drove on the same days.',
-  changeBy: (by: string) => `Days are told apart by ${by}, who is taken to stay as before.`,
+  changeBy: (by: string) => `Days are told apart by ${by}, taken to stay as before.`,
   changeByOthers: (by: number) =>
     `Days and cars are taken out, by ${n(by, 'other driver', 'other drivers')} of the same days. What all of them gained together cannot be told from grip.`,
   pace: 'Pace',
@@ -120,7 +120,7 @@ export const seasonTexts = {
   improves: 'Who improves',
   improvesLead:
     'Change of the median lap from the own first day to the last, after days and cars are taken out; in s a lap. Marked where it is more than chance, all drivers taken together.',
-  anchored: (names: string) => `Days are told apart by ${names}, who is taken to stay as before.`,
+  anchored: (names: string) => `Days are told apart by ${names}, taken to stay as before.`,
   notAnchored:
     'No instructor drove on several days, so what all gained together cannot be told from grip: each driver is held against the mean of the others.',
   daysTitle: 'What the days did',

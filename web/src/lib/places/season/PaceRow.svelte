@@ -16,6 +16,8 @@
 
   const t = texts.season;
   const [HEIGHT, TOP, FOOT] = [176, 20, 8];
+  /** with more runs the beginning is out of sight when the end is looked at */
+  const MANY = 30;
   const time = unitOf('time', 'metric');
   const range = $derived(rangeOf(runs));
   const y = (seconds: number): number =>
@@ -43,6 +45,9 @@
   {#each ticks as tick (tick)}
     <line class="grid" x1="0" x2={columns.width} y1={y(tick)} y2={y(tick)} />
     <text class="tick" x="0" y={y(tick) - 3}>{lapTime(tick, 1)}</text>
+    {#if runs.length > MANY}
+      <text class="tick end" x={columns.width} y={y(tick) - 3}>{lapTime(tick, 1)}</text>
+    {/if}
   {/each}
   {#each columns.days as each (each.x)}
     <text class="day" x={each.x} y="12">{shortDay(each.day)}</text>
@@ -104,6 +109,9 @@
     font-family: var(--mono);
     font-stretch: 75%;
     font-size: 10px;
+  }
+  .tick.end {
+    text-anchor: end;
   }
   .day {
     text-anchor: middle;

@@ -33,6 +33,7 @@
   const opened = $derived(numberOf(page.url, 'cue'));
   const asTable = $derived(page.url.searchParams.get('as') === 'table');
   let width = $state(0);
+  let score = $state<HTMLElement>();
 
   const own = createQuery(() => ({
     queryKey: keys.paddock({ age: 0 }),
@@ -82,6 +83,14 @@
       : '',
   );
 
+  // The newest runs and cues are what is looked for: a long season opens at its end.
+  const whose = $derived(season?.driver.id);
+  const whole = $derived(columns.width);
+  $effect(() => {
+    void whose;
+    if (score && whole > margin) score.scrollLeft = score.scrollWidth;
+  });
+
   const toggle = (over: CueOver): void =>
     void goto(changed(page.url, { cue: opened === over.cue.id ? null : over.cue.id }), {
       keepFocus: true,
@@ -121,7 +130,12 @@
       <PaceTable {runs} {cars} />
     {/if}
     <!-- svelte-ignore a11y_no_noninteractive_tabindex -->
-    <div class="score" bind:clientWidth={width} tabindex={columns.width > width - margin ? 0 : undefined}>
+    <div
+      class="score"
+      bind:this={score}
+      bind:clientWidth={width}
+      tabindex={columns.width > width - margin ? 0 : undefined}
+    >
       <div class="grid" style:grid-template-columns="{margin}px {columns.width}px">
         <div class="name">
           <h2>{t.pace}</h2>
