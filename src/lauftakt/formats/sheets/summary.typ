@@ -24,7 +24,7 @@
   #line(length: 100%, stroke: rule)
   #v(-2mm)
   #for row in part.at(1) [
-    #grid(columns: (70mm, 1fr), text(row.at(0)), figure-text(row.at(1)))
+    #grid(columns: (70mm, 1fr), text(row.at(0)), text(row.at(1)))
   ]
 ]
 #if data.rows.len() > 0 [
@@ -32,7 +32,7 @@
   #set text(size: if data.rows.len() > 24 { 7pt } else { 9pt })
   #table(
     columns: (1fr,) + (data.columns.len() - 1) * (auto,),
-    stroke: (bottom: rule),
+    stroke: (x, y) => (bottom: rule),
     inset: (x: 4pt, y: if data.rows.len() > 24 { 1.6pt } else { 3pt }),
     align: (column, row) => if column == 0 { left } else { right },
     table.header(..data.columns.map(name => text(fill: quiet, size: 8pt, name))),
