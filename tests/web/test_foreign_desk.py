@@ -166,6 +166,18 @@ def test_debriefs_of_them_can_be_prepared_given_and_read(
                 assert (target.passage, target.corner) == (row.passage, row.corner)
                 assert target.value == pytest.approx(row.value, abs=0.5)
     finite(coach.get("/api/debriefs").json)
+    day = coach.get("/api/paddock").json["event"]["id"]
+    for path in ("school", f"day?event={day}", "calendar", *(f"drivers/{one}" for one in drivers_in(coach))):
+        told = coach.get(f"/api/season/{path}")
+        assert told.status_code == 200, told.text
+        finite(told.json)
+    layout = coach.get("/api/circuits").json["circuits"][0]["id"]
+    for path in (f"season/days/{day}/sheets", f"season/days/{day}/summary", f"layouts/{layout}/notes-sheet"):
+        assert coach.get(f"/api/{path}").mimetype == "application/pdf", path
+
+
+def drivers_in(coach: Coach) -> list[int]:
+    return [one["id"] for one in coach.get("/api/paddock").json["drivers"]]
 
 
 def test_a_made_lap_of_them_lies_where_it_must(coach: Coach, desk: dict[str, Any]) -> None:

@@ -38,6 +38,7 @@ def school(app: Any, database: Database, day: Day, season_files: list[Path]) -> 
         done = coach.post("/api/cues", json={"run": first, "kind": kind, "passage": passage})
         assert done.status_code == 201
     assert coach.post(f"/api/debriefs/{done.json['debrief']['id']}/give", json={"given": True}).status_code == 200
+    of_okan(coach)
     return coach
 
 
@@ -315,6 +316,14 @@ def test_a_driver_sees_their_own_progress(app: Any, school: Coach, database: Dat
     hits = okan.get("/api/find?q=a").json["hits"]
     assert {hit["title"] for hit in hits if hit["kind"] == "driver"} <= {"Okan"}
     assert not any(hit["kind"] == "note" for hit in okan.get("/api/find?q=kerb").json["hits"])
+    # What is found of a cue is what was given, whatever was written into it since.
+    over = cue_of(found)
+    school.patch(f"/api/cues/{over['cue']['id']}", json={"text": "Not said yet: the tall poplar."})
+    assert okan.get("/api/find?q=poplar").json["hits"] == []
+    (hit,) = okan.get("/api/find?q=t5+brake").json["hits"]
+    assert (hit["kind"], hit["about"], hit["day"]) == ("cue", "Okan", "2026-03-28")
+    assert [one["kind"] for one in school.get("/api/find?q=poplar").json["hits"]] == ["cue"]
+    school.patch(f"/api/cues/{over['cue']['id']}", json={"text": ""})
 
 
 def test_work_that_failed_is_not_tried_for_ever(school: Coach, database: Database) -> None:

@@ -9,14 +9,13 @@ from typing import Any
 from flask import Response
 from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.core.debrief.target import figure_entry
 from lauftakt.core.season.kinds import KINDS
 from lauftakt.core.season.lying import lying_of
 from lauftakt.formats.map_sheet import Spot, map_picture
 from lauftakt.formats.sheets import set_sheet
 from lauftakt.formats.spoken import Reader
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import Debrief, Event, LayoutRow, MarkRow, Run, Team
+from lauftakt.store.models import Debrief, Event, LayoutRow, Run, Team
 from lauftakt.store.season import SeasonRun
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.debrief import sheet
@@ -81,7 +80,6 @@ def get_notes_sheet(viewer: Viewer, layout_id: int, query_data: schemas.NotesPap
         if row.current_id is None:
             raise Problem(409, "sketch", "This circuit is only a sketch until its first run comes.")
         layout = load_layout(session, row.current_id, None, curve_cache().layouts)
-        marks = list(session.scalars(visible(MarkRow, viewer).where(MarkRow.layout_id == row.id).order_by(MarkRow.id)))
         layout = with_marks(session, row, layout)
         spots = [Spot("corner", c.name.removeprefix("T"), c.apex_m, direction=c.direction) for c in layout.corners]
         spots += [Spot("mark", name, place) for name, place in layout.marks]
@@ -96,7 +94,6 @@ def get_notes_sheet(viewer: Viewer, layout_id: int, query_data: schemas.NotesPap
                 for passage in layout.passages
             ],
             "foot": ["Keep", "Work on", "Times"],
-            "marks": len(marks),
         }
         picture = map_picture(layout, row.heading_deg or 0.0, spots)
     return _file(set_sheet("notes", data, {"map.svg": picture}, "pdf"), f"notes-{layout_id}.pdf")
@@ -142,7 +139,7 @@ def summary(
             for part in (
                 ["Where students lose time to the day's quickest", lying],
                 ["From the first run of the day to the last", _gained(runs, anchors, reader)],
-                ["Asked for", _counted(Counter(figure_entry(c.target.figure).label for c in asked if c.kind == "cue"))],
+                ["Asked for", _counted(Counter(c.target.label for c in asked if c.kind == "cue"))],
                 ["What became of what was asked before",
                  _counted(Counter(STAGES[check.stage] for check in checked if check.cue.kind == "cue"))],
             )

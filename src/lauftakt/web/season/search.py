@@ -13,11 +13,12 @@ from sqlalchemy.orm import Session, joinedload
 from sqlalchemy.types import Text
 
 from lauftakt.formats.spoken import Reader, from_rows
+from lauftakt.store.asked import GivenCue, given_cues
 from lauftakt.store.models import Car, Circuit, CueRow, Debrief, Driver, Event, LayoutRow, Note, Run
 from lauftakt.web import show
 from lauftakt.web.access import database, only
 from lauftakt.web.notes import there
-from lauftakt.web.policy import Viewer, visible
+from lauftakt.web.policy import WHOLE_TEAM, Viewer, visible
 from lauftakt.web.schemas import season as schemas
 
 blueprint = APIBlueprint("search", __name__, tag="Search")
@@ -91,15 +92,18 @@ def _days(asked: _Asked) -> list[schemas.Hit]:
 
 
 def _tyres(asked: _Asked) -> list[schemas.Hit]:
-    query = visible(Run, asked.viewer).where(Run.tyres.is_not(None), asked.held_by(Run.tyres))
-    runs = query.join(Event, Event.id == Run.event_id).order_by(Event.day.desc(), Run.id).options(joinedload(Run.event))
-    last: dict[str, Run] = {}
-    for row in asked.session.scalars(runs):
-        last.setdefault(row.tyres or "", row)
-    return [
-        _hit("tyres", name, row.event.name, f"/paddock?event={row.event_id}", day=row.event.day)
-        for name, row in last.items()
-    ]
+    query = (
+        visible(Run, asked.viewer)
+        .join(Event, Event.id == Run.event_id)
+        .where(Run.tyres.is_not(None), asked.held_by(Run.tyres))
+        .with_only_columns(Run.tyres, Event.id, Event.name, Event.day)
+        .distinct()
+        .order_by(Event.day.desc(), Event.id)
+    )
+    last: dict[str, schemas.Hit] = {}
+    for tyres, event, name, day in asked.session.execute(query):
+        last.setdefault(tyres or "", _hit("tyres", tyres or "", name, f"/paddock?event={event}", day=day))
+    return list(last.values())
 
 
 def _notes(asked: _Asked) -> list[schemas.Hit]:
@@ -155,6 +159,8 @@ def _note(asked: _Asked, row: Note, run: Run | None) -> schemas.Hit:
 
 def _cues(asked: _Asked) -> list[schemas.Hit]:
     """Cues and keeps by their words: the coach's own, or the sentence that was made."""
+    if asked.viewer.kind not in WHOLE_TEAM:
+        return _own_cues(asked)
     sentence = as_type(CueRow.sentence, Text)
     query = visible(CueRow, asked.viewer).join(Driver, Driver.id == CueRow.driver_id)
     held = and_(
@@ -169,24 +175,34 @@ def _cues(asked: _Asked) -> list[schemas.Hit]:
     query = query.where(held).order_by(CueRow.made_at.desc(), CueRow.id.desc()).limit(MOST_READ)
     parts = joinedload(CueRow.debrief).joinedload(Debrief.run).joinedload(Run.event)
     parts_of = joinedload(CueRow.debrief).joinedload(Debrief.driver)
-    found = []
-    for row in asked.session.scalars(query.options(parts, parts_of)):
-        debrief = row.debrief
-        text = row.text or _AS_TEXT.text(from_rows(row.sentence))
-        whole = f"{text} {row.corner or ''} {row.passage} {debrief.driver.name}".casefold()
-        # The sentence is kept with words that nobody reads; what only stands in those is no hit.
-        if not all(_plain(word) in _plain(whole) for word in asked.words):
-            continue
-        day = debrief.run.event.day if debrief.run is not None else None
-        place = f"/debrief/progress?driver={row.driver_id}&cue={row.id}"
-        found.append(
-            schemas.Hit(
-                kind="cue", title="" if row.text is None else row.text,
-                says=[] if row.text is not None else show.said(from_rows(row.sentence)),
-                about=debrief.driver.name, day=day, address=place,
-            )
-        )  # fmt: skip
-    return found
+    return [
+        hit
+        for row in asked.session.scalars(query.options(parts, parts_of))
+        if (hit := _cue(asked, row.debrief, row.id, row)) is not None
+    ]
+
+
+def _own_cues(asked: _Asked) -> list[schemas.Hit]:
+    """The same for whoever drives: cues as they were given, whatever was done with them since."""
+    parts = joinedload(Debrief.driver), joinedload(Debrief.run).joinedload(Run.event)
+    rows = asked.session.scalars(visible(Debrief, asked.viewer).options(*parts).order_by(Debrief.given_at.desc()))
+    return [hit for row in rows for cue in given_cues(row) if (hit := _cue(asked, row, cue.id, cue)) is not None]
+
+
+def _cue(asked: _Asked, debrief: Debrief, number: int, cue: CueRow | GivenCue) -> schemas.Hit | None:
+    """A cue in whose words all that is looked for stands. What only its way of being kept holds does not count."""
+    said = from_rows(list(cue.sentence))
+    whole = f"{cue.text or _AS_TEXT.text(said)} {cue.corner or ''} {cue.passage} {debrief.driver.name}"
+    if not all(_plain(word) in _plain(whole) for word in asked.words):
+        return None
+    return schemas.Hit(
+        kind="cue",
+        title=cue.text or "",
+        says=[] if cue.text else show.said(said),
+        about=debrief.driver.name,
+        day=debrief.run.event.day if debrief.run is not None else None,
+        address=f"/debrief/progress?driver={debrief.driver_id}&cue={number}",
+    )
 
 
 def _plain(text: str) -> str:
