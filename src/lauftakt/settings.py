@@ -4,6 +4,7 @@ import os
 import secrets
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal
 
 # In the folder of an installation, until its first team is made.
 FIRST_CODE = "first-code"
@@ -123,6 +124,20 @@ def import_megabytes() -> int:
 def archive_megabytes() -> int:
     """To how much one archive may unpack, ``LAUFTAKT_ARCHIVE_MB``."""
     return int(os.environ.get("LAUFTAKT_ARCHIVE_MB", "4000"))
+
+
+def open_uploads(whose: Literal["giver", "team"]) -> tuple[int, int]:
+    """How many files, and how many megabytes, may be on their way at once: of one giver, ``LAUFTAKT_OPEN_FILES`` and
+    ``LAUFTAKT_OPEN_MB``, and of a team, five times as many."""
+    times = 1 if whose == "giver" else 5
+    files, megabytes = os.environ.get("LAUFTAKT_OPEN_FILES", "60"), os.environ.get("LAUFTAKT_OPEN_MB", "4000")
+    return times * int(files), times * int(megabytes)
+
+
+def reserve_megabytes() -> int:
+    """What uploads, imports and other work leave free on the disks of the data, ``LAUFTAKT_RESERVE_MB``: the database
+    must be able to go on writing."""
+    return int(os.environ.get("LAUFTAKT_RESERVE_MB", "500"))
 
 
 def _kept_secret(path: Path) -> str:

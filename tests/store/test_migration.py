@@ -25,7 +25,7 @@ from lauftakt.store.database import Database
 from lauftakt.store.models import Base
 from lauftakt.web.application import create_app
 from lauftakt.web.limits import limiter
-from lauftakt.work.queue import work_on
+from lauftakt.work.doing import work_on
 from lauftakt.work.renewing import outdated, want_all
 
 KEPT = Path(__file__).parents[1] / "kept"
@@ -117,8 +117,8 @@ def test_an_old_database_opens_as_it_was(old: MakeDatabase, tmp_path: Path) -> N
 
 def test_tables_of_the_version_before_open_after_a_kill(old: MakeDatabase, tmp_path: Path) -> None:
     database = old()
-    database.migrate("0012")
-    assert database.versions()[0] == "0012"
+    database.migrate("0013")
+    assert database.versions()[0] == "0013"
     straight = old()
     straight.migrate()
     for statements in range(1, 60, 3):
@@ -245,7 +245,7 @@ def test_the_database_is_dumped_before_its_tables_change(tmp_path: Path) -> None
         database = Database(server.url)
         told: list[str] = []
         bring_up_to_date(database, server, tmp_path / "backup", told.append)
-        kept = tmp_path / "backup" / "before-0013-from-0003.sql.gz"
+        kept = tmp_path / "backup" / "before-0014-from-0003.sql.gz"
         assert kept.exists()
         assert kept.stat().st_mode & 0o077 == 0
         assert any(str(kept) in line for line in told)

@@ -11,7 +11,7 @@ from lauftakt.store.database import Database
 from lauftakt.web.application import create_app
 from lauftakt.web.limits import limiter
 from lauftakt.work import locating, queue, renewing
-from lauftakt.work.queue import work_on
+from lauftakt.work.doing import work_on
 from tests.day import Day
 from tests.remembering import remembering
 from tests.web.coach import Coach, make_coach
@@ -35,7 +35,7 @@ def now(database: Database) -> Iterator[None]:
     with pytest.MonkeyPatch.context() as patch:
         for module, name in ((locating, "layout_from"), (locating, "analyse_run"), (renewing, "analyse_run")):
             patch.setattr(module, name, remembering(getattr(module, name)))
-        patch.setattr(queue.run_job, "delay", lambda job_id: work_on(database, inbox, job_id, retry=False))
+        patch.setattr(queue.run_job, "delay", lambda job_id: queue.send(work_on(database, inbox, job_id, retry=False)))
         yield
 
 

@@ -31,7 +31,7 @@ from lauftakt.store.models import (
     Run,
 )
 from lauftakt.work import importing, jobs, locating, queue, renewing
-from lauftakt.work.queue import work_on
+from lauftakt.work.doing import work_on
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
 

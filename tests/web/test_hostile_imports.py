@@ -8,6 +8,7 @@ from lauftakt.store.database import Database
 from lauftakt.store.models import Base
 from tests.hostile import FILES, Hostile, zipped
 from tests.web.coach import Coach
+from tests.web.test_ways_in import announcing
 
 STORED = ("run", "channel", "samples", "lap", "curves", "layout", "driver", "car", "event", "dialect")
 
@@ -66,7 +67,7 @@ def test_an_archive_in_an_archive_is_left_out(coach: Coach) -> None:
 
 
 def test_two_gigabytes_are_refused_when_they_are_announced(coach: Coach) -> None:
-    answer = coach.post("/api/uploads", json={"name": "huge.csv", "size": 2_000_000_000})
+    answer = announcing(coach, "huge.csv", 2_000_000_000)
     assert answer.status_code == 413
     assert "limit" in answer.json["message"]
 

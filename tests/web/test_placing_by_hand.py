@@ -15,7 +15,7 @@ from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.geojson import write_sketch
 from lauftakt.store.database import Database, now
 from lauftakt.store.models import HandIn
-from lauftakt.work.queue import tidy
+from lauftakt.work.tidying import tidy
 from tests.day import Day
 from tests.web.coach import Coach
 from tests.web.drawing import drawing

@@ -13,6 +13,7 @@ from lauftakt.store.accounts import add_account
 from lauftakt.store.database import Database
 from lauftakt.store.models import Driver, HandIn, HandInLink, Run, Team
 from tests.web.coach import Coach, make_coach
+from tests.web.test_ways_in import announce, metadata
 
 OPEN = {"/api/session", "/api/openapi.json", "/api/first", "/api/first/open", "/api/first/demo"}
 # Where the owner goes elsewhere, or takes the whole team away: asked in tests of their own.
@@ -214,10 +215,11 @@ BODIES: dict[tuple[str, str], Any] = {
     ("POST", "/api/invitations"): {"role": "coach"},
     ("PATCH", "/api/people/<int:account_id>"): {"role": "assistant"},
     ("PATCH", "/api/team"): {"name": "Another name"},
-    ("POST", "/api/uploads"): {"name": "more.csv", "size": 10},
     ("PATCH", "/api/stream"): {"wanted": False},
     ("POST", "/api/loggers/fetch"): {"logger": "none", "keys": ["1"]},
 }
+# What an upload says of itself, in headers that nobody else reads.
+ANNOUNCED = {"Tus-Resumable": "1.0.0", "Upload-Length": "1", "Upload-Metadata": metadata(filename="x.csv")}
 TAKES = {"+": (200, 201, 202, 204, 409, 415, 422, 502), "-": (403,), "?": (404,), "0": (401,), "e": (200,), "x": (410,)}
 
 
@@ -285,7 +287,7 @@ def ids_of(owner: Coach) -> dict[str, Any]:
         "driver_id": owner.get(f"/api/runs/{run_id}").json["run"]["driver"]["id"],
         "link_id": owner.post("/api/links", json={"driver": "Ines"}).json["id"],
         "dialect_id": owner.get("/api/dialects").json["dialects"][0]["id"],
-        "upload_id": owner.post("/api/uploads", json={"name": "begun.csv", "size": 10}).json["id"],
+        "upload_id": announce(owner, "begun.csv", b"0123456789")["id"],
         "job_id": owner.post(f"/api/runs/{run_id}/export", json={"format": "csv"}).json["id"],
         "action_id": changed["action"],
         "number": 2,
@@ -418,7 +420,7 @@ def test_every_route_answers_as_the_table_says(app: Any, team: Team_, viewer: st
         if viewer == "coach" and (method == "DELETE" or rule.endswith("/undo")):
             continue  # the owner does it, and may no more than a coach
         wanted = answers[VIEWERS.index(viewer)]
-        headers = {"X-CSRFToken": who.csrf}
+        headers = {"X-CSRFToken": who.csrf, **ANNOUNCED}
         answer = who.client.open(team.path(rule), method=method, headers=headers, **body_of(team, method, rule))
         assert answer.status_code in TAKES[wanted], (viewer, method, rule, answer.status_code, answer.data[:200])
         if wanted == "e":
@@ -456,7 +458,7 @@ def links(team: Team_, database: Database) -> dict[str, str]:
 @pytest.mark.parametrize("holder", HOLDERS)
 def test_links_open_what_the_table_says(app: Any, team: Team_, links: dict[str, str], holder: str) -> None:
     phone = team.viewers["link"]
-    begun = phone.post(f"/api/link/{links['own']}/uploads", json={"name": f"{holder}.csv", "size": 10}).json["id"]
+    begun = announce(phone, f"{holder}.csv", b"0123456789", f"/api/link/{links['own']}")["id"]
     run_id = next(
         r["id"] for r in team.viewers["owner"].get("/api/paddock").json["runs"] if r["driver"]["name"] == "Ines"
     )
@@ -464,12 +466,13 @@ def test_links_open_what_the_table_says(app: Any, team: Team_, links: dict[str, 
         path = rule.replace("<token>", links[holder]).replace("<int:run_id>", str(run_id))
         for name in ("debrief_id", "cue_id"):
             path = path.replace(f"<int:{name}>", str(team.ids[name]))
-        body: Any = {"name": "x.csv", "size": 1} if method == "POST" else {"felt": "Good"}
+        body: Any = {"felt": "Good"}
         if rule.endswith(("voices", "answer")):
             body = {"run": run_id, "felt": "good"} if rule.endswith("voices") else {"understood": True}
         answer = phone.client.open(
-            path.replace("<int:upload_id>", str(begun)), method=method, headers={"X-CSRFToken": phone.csrf},
-            json=body if rule.endswith(("uploads", "<int:run_id>", "voices", "answer")) else None,
+            path.replace("<int:upload_id>", str(begun)), method=method,
+            headers={"X-CSRFToken": phone.csrf, **ANNOUNCED},
+            json=body if rule.endswith(("<int:run_id>", "voices", "answer")) else None,
         )  # fmt: skip
         wanted = answers[HOLDERS.index(holder)]
         assert answer.status_code in TAKES[wanted], (method, rule, answer.status_code, answer.data[:200])

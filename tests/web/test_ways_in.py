@@ -1,5 +1,6 @@
 """Uploads in pieces, personal links, archives, retrying: files come in whole, from whom they should."""
 
+import base64
 from datetime import timedelta
 
 import pytest
@@ -7,51 +8,115 @@ import pytest
 from lauftakt import settings
 from lauftakt.store.database import Database, now
 from lauftakt.store.models import HandInLink
-from lauftakt.web import uploads
+from lauftakt.web import arriving
 from lauftakt.work import importing
 from tests.day import Day
 from tests.hostile import zipped
 from tests.web.coach import Coach
 
 
-def announce(coach: Coach, name: str, data: bytes, base: str = "/api", **more: object) -> dict:
-    answer = coach.post(f"{base}/uploads", json={"name": name, "size": len(data), "modified": 5, **more})
+def tus(coach: Coach, method: str, path: str, data: bytes = b"", **headers: str):
+    """A request as the protocol wants it."""
+    own = {"X-CSRFToken": coach.csrf, "Tus-Resumable": "1.0.0"}
+    said = {name.replace("_", "-"): value for name, value in headers.items()}
+    return coach.client.open(path, method=method, data=data, headers={**own, **said})
+
+
+def metadata(**said: str) -> str:
+    return ",".join(f"{key} {base64.b64encode(value.encode()).decode()}" for key, value in said.items())
+
+
+def announcing(coach: Coach, name: str, size: int, base: str = "/api", **more: str):
+    told = metadata(filename=name, modified="5", **more)
+    return tus(coach, "POST", f"{base}/uploads", Upload_Length=str(size), Upload_Metadata=told)
+
+
+def announce(coach: Coach, name: str, data: bytes, base: str = "/api", **more: str) -> dict:
+    answer = announcing(coach, name, len(data), base, **more)
     assert answer.status_code == 201, answer.json
+    assert answer.headers["Location"].endswith(f"{base}/uploads/{answer.json['id']}")
     return answer.json
 
 
 def piece(coach: Coach, upload: int, offset: int, data: bytes, base: str = "/api"):
-    return coach.client.patch(
-        f"{base}/uploads/{upload}",
-        data=data,
-        headers={"X-CSRFToken": coach.csrf, "Upload-Offset": str(offset)},
-        content_type="application/octet-stream",
-    )
+    kind = "application/offset+octet-stream"
+    return tus(coach, "PATCH", f"{base}/uploads/{upload}", data, Upload_Offset=str(offset), Content_Type=kind)
 
 
 def give(coach: Coach, name: str, data: bytes, base: str = "/api") -> dict:
     upload = announce(coach, name, data, base)
     answer = piece(coach, upload["id"], upload["offset"], data[upload["offset"] :], base)
-    assert answer.status_code == 200, answer.json
-    return answer.json["hand_in"]
+    assert answer.status_code == 204, answer.json
+    return coach.get(f"{base}/uploads/{upload['id']}").json["hand_in"]
 
 
 def test_a_file_in_pieces_goes_on_after_a_break(coach: Coach, day: Day) -> None:
     data = day.files[0].read_bytes()
     third = len(data) // 3
     upload = announce(coach, "a.csv", data)
-    assert piece(coach, upload["id"], 0, data[:third]).json["offset"] == third
+    assert piece(coach, upload["id"], 0, data[:third]).headers["Upload-Offset"] == str(third)
     # The same piece once more, as after an answer that was lost: told where to go on.
     assert piece(coach, upload["id"], 0, data[:third]).json["code"] == "offset"
     again = announce(coach, "a.csv", data)
     assert (again["id"], again["offset"]) == (upload["id"], third)
     assert coach.get(f"/api/uploads/{upload['id']}").json["offset"] == third
-    assert piece(coach, upload["id"], third, data[third:-5]).json["hand_in"] is None
-    last = piece(coach, upload["id"], len(data) - 5, data[-5:]).json
-    assert last["hand_in"]["state"] == "taken"
-    assert last["hand_in"]["run"]["run"]["driver"]["name"] == day.logs[0].meta["driver"]
-    assert coach.get(f"/api/uploads/{upload['id']}").status_code == 404
+    assert piece(coach, upload["id"], third, data[third:-5]).status_code == 204
+    asked = tus(coach, "HEAD", f"/api/uploads/{upload['id']}")
+    assert (asked.headers["Upload-Offset"], asked.headers["Upload-Length"]) == (str(len(data) - 5), str(len(data)))
+    assert asked.headers["Cache-Control"] == "no-store"
+    assert "Upload-Expires" in asked.headers
+    assert coach.get(f"/api/uploads/{upload['id']}").json["hand_in"] is None
+    assert piece(coach, upload["id"], len(data) - 5, data[-5:]).status_code == 204
+    # Whoever missed that answer asks again, as often as they like, or sends the end once more.
+    assert piece(coach, upload["id"], len(data), b"").status_code == 204
+    last = [coach.get(f"/api/uploads/{upload['id']}").json for _ in range(3)]
+    assert last[0] == last[1] == last[2]
+    assert last[0]["hand_in"]["state"] == "taken"
+    assert last[0]["hand_in"]["run"]["run"]["driver"]["name"] == day.logs[0].meta["driver"]
+    assert len(coach.get("/api/hand-ins").json["hand_ins"]) == 1
     assert not uploads_left()
+    # Whoever hands it in again means it.
+    assert announce(coach, "a.csv", data)["id"] != upload["id"]
+
+
+def test_the_protocol_is_what_it_says(coach: Coach) -> None:
+    offered = coach.client.open("/api/uploads", method="OPTIONS")
+    assert offered.headers["Tus-Version"] == "1.0.0"
+    assert offered.headers["Tus-Extension"].split(",") == ["creation", "termination", "expiration"]
+    assert int(offered.headers["Tus-Max-Size"]) == settings.load().upload_mb * 1_000_000
+    upload = announce(coach, "p.csv", b"12345")["id"]
+    path = f"/api/uploads/{upload}"
+    other = tus(coach, "PATCH", path, b"1", Tus_Resumable="0.2.2", Upload_Offset="0")
+    assert other.status_code == 412
+    assert other.headers["Tus-Resumable"] == "1.0.0"
+    for kind in ("application/octet-stream", "application/json", "text/plain"):
+        assert tus(coach, "PATCH", path, b"1", Upload_Offset="0", Content_Type=kind).status_code == 415
+    for offset in ("", "x", "-1", "1e3", "9" * 30, "\u0663"):
+        wrong = tus(coach, "PATCH", path, b"1", Upload_Offset=offset, Content_Type="application/offset+octet-stream")
+        assert wrong.status_code == 422, offset
+    for told in ("", "filename", "filename !!!", "filename " + "QQ" * 9000, metadata(modified="5")):
+        assert tus(coach, "POST", "/api/uploads", Upload_Length="5", Upload_Metadata=told).status_code == 422
+    assert tus(coach, "POST", "/api/uploads", Upload_Metadata=metadata(filename="a.csv")).status_code == 422
+
+
+def test_only_so_much_is_on_its_way_at_once(coach: Coach, phone: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("LAUFTAKT_OPEN_FILES", "4")
+    _, base = link_of(coach, "Ada")
+    own = [announce(coach, f"{number}.csv", b"12345")["id"] for number in range(4)]
+    refused = announcing(coach, "more.csv", 5)
+    assert (refused.status_code, refused.json["code"]) == (429, "too-many-open")
+    assert "4 files of you" in refused.json["message"]
+    # Announcing the same again is none more; what was given up, or came, makes room; another giver has their own.
+    assert announce(coach, "0.csv", b"12345")["id"] == own[0]
+    announce(phone, "mine.csv", b"123", base)
+    assert tus(coach, "DELETE", f"/api/uploads/{own[1]}").status_code == 204
+    announce(coach, "more.csv", b"12345")
+    assert announcing(coach, "even-more.csv", 5).status_code == 429
+    assert piece(coach, own[0], 0, b"12345").status_code == 204
+    announce(coach, "even-more.csv", b"12345")
+    monkeypatch.setenv("LAUFTAKT_OPEN_FILES", "99")
+    monkeypatch.setenv("LAUFTAKT_OPEN_MB", "1")
+    assert announcing(coach, "large.csv", 999_999).json["code"] == "too-many-open"
 
 
 def uploads_left() -> list:
@@ -60,38 +125,24 @@ def uploads_left() -> list:
 
 def test_more_bytes_than_announced_are_not_kept(coach: Coach) -> None:
     upload = announce(coach, "b.csv", b"12345")
-    assert piece(coach, upload["id"], 0, b"1234567").status_code == 422
-    coach.delete(f"/api/uploads/{upload['id']}")
+    assert piece(coach, upload["id"], 0, b"1234567").status_code == 413
+    tus(coach, "DELETE", f"/api/uploads/{upload['id']}")
     assert not uploads_left()
 
 
 def test_an_upload_can_be_given_up(coach: Coach) -> None:
     upload = announce(coach, "c.csv", b"12345")
     piece(coach, upload["id"], 0, b"12")
-    assert coach.delete(f"/api/uploads/{upload['id']}").status_code == 204
+    assert tus(coach, "DELETE", f"/api/uploads/{upload['id']}").status_code == 204
     assert coach.get(f"/api/uploads/{upload['id']}").status_code == 404
     assert coach.get("/api/hand-ins").json["hand_ins"] == []
 
 
 def test_old_unfinished_uploads_are_forgotten(coach: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
     upload = announce(coach, "d.csv", b"12345")
-    monkeypatch.setattr(uploads, "KEPT", timedelta(seconds=-5))
+    monkeypatch.setattr(arriving, "KEPT", timedelta(seconds=-5))
     announce(coach, "e.csv", b"123")
     assert coach.get(f"/api/uploads/{upload['id']}").status_code == 404
-
-
-def test_a_full_disk_is_told_and_nothing_is_lost(coach: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
-    upload = announce(coach, "f.csv", b"1234567890")
-    assert piece(coach, upload["id"], 0, b"1234").status_code == 200
-
-    def full(*_: object, **__: object) -> None:
-        raise OSError(28, "No space left on device")
-
-    monkeypatch.setattr(uploads, "take_in", full)
-    answer = piece(coach, upload["id"], 4, b"567890")
-    assert answer.status_code == 507
-    assert "disk" in answer.json["message"]
-    assert coach.get("/api/hand-ins").json["hand_ins"] == []
 
 
 def link_of(coach: Coach, driver: str) -> tuple[dict, str]:

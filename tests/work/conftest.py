@@ -11,7 +11,7 @@ from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database, mine
 from lauftakt.store.models import HandIn
 from lauftakt.work import queue
-from lauftakt.work.queue import work_on
+from lauftakt.work.doing import work_on
 
 
 @dataclass

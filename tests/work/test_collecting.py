@@ -17,8 +17,8 @@ from lauftakt.store.database import mine
 from lauftakt.store.models import Base, HandIn, Job, Run
 from lauftakt.work import importing, jobs
 from lauftakt.work.collecting import Watch, watch_of
+from lauftakt.work.doing import work_on
 from lauftakt.work.intake import Giver, take_in
-from lauftakt.work.queue import work_on
 from lauftakt.work.shell import NoTeam, files_in, import_files
 from tests.day import Day
 from tests.work.conftest import Team
@@ -94,7 +94,7 @@ from pathlib import Path
 from lauftakt import settings
 from lauftakt.store.database import Database
 from lauftakt.work import importing
-from lauftakt.work.queue import work_on
+from lauftakt.work.doing import work_on
 save = importing.save_analysis
 def slowly(*args, **kwargs):
     save(*args, **kwargs)          # everything is written, nothing is committed

@@ -1,7 +1,6 @@
 """The demo: the whole application with the school's day, and stand-ins for the devices around it."""
 
 import threading
-import time
 from collections.abc import Callable
 from pathlib import Path
 
@@ -75,9 +74,7 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say, password: str | N
         say(f"Sign in as the coach: {EMAIL}   password: {known}")
         say(f"A simulator's stream: .venv/bin/lauftakt demo-stream --to 127.0.0.1:{stream_port}")
         say("Ctrl-C stops everything.")
-        while True:
-            time.sleep(1)
-            stack.check()
+        stack.keep(say)
     finally:
         device.shutdown()
         stack.stop(say)

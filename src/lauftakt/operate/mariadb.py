@@ -17,7 +17,7 @@ from typing import Any
 
 import pymysql
 
-from lauftakt.operate.children import die_with_parent
+from lauftakt.work.children import die_with_parent
 
 USER, NAME = "lauftakt", "lauftakt"
 # What a socket's path may hold on every system, with room for the suffix of a lock.
@@ -101,6 +101,8 @@ def system_user() -> str:
 
 class PrivateMariaDB:
     """One server with its data in ``folder``; safe to start again after it was killed."""
+
+    name = "database"
 
     def __init__(self, folder: Path) -> None:
         self.folder = folder.resolve()
@@ -215,8 +217,13 @@ class PrivateMariaDB:
             raise CannotStart(f"The database's folder could not be made: {last[0]}")
         new.rename(self.data)
 
-    def start(self, *, patience_s: float = 60.0) -> None:
+    def start(self, *, patience_s: float = 60.0, port: int = 0) -> None:
         """Create the data folder where it is missing, start the server, make database and user.
+
+        Parameters
+        ----------
+        patience_s : how long to wait for it
+        port : at which it listens; 0: any that is free
 
         Raises
         ------
@@ -227,7 +234,7 @@ class PrivateMariaDB:
         self._stop_left_over()
         init = self._init_file()
         for _attempt in range(3):
-            self.port = free_port()
+            self.port = port or free_port()
             log = (self.folder / "mariadb.log").open("ab")
             self._process = subprocess.Popen(
                 [
@@ -280,6 +287,20 @@ class PrivateMariaDB:
                 time.sleep(0.1)
         self.stop()
         return False
+
+    def start_again(self, *, patience_s: float = 60.0) -> None:
+        """Start a server that ended by itself, where everybody looks for it.
+
+        Raises
+        ------
+        CannotStart
+        """
+        self.start(patience_s=patience_s, port=self.port)
+
+    @property
+    def has_ended(self) -> bool:
+        """Whether the server was started and is not there any more."""
+        return self._process is not None and self._process.poll() is not None
 
     def stop(self) -> None:
         """Stop the server and wait for it."""

@@ -46,9 +46,7 @@ def run_own(var: Path, port: int | None, lan: bool, say: Say) -> None:
             say(f"  {stack.address}/first#{code}")
         say("")
         say("Ctrl-C stops everything. Backups are made every night, in " + str(stack.var / "backup") + ".")
-        while True:
-            time.sleep(1)
-            stack.check()
+        stack.keep(say)
     finally:
         stopping.set()
         stack.stop(say)

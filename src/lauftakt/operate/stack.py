@@ -1,5 +1,6 @@
-"""The whole application on one machine: database, worker, server, started together and stopped together."""
+"""The whole application on one machine: database, worker, server; started together, kept running, stopped in order."""
 
+import contextlib
 import fcntl
 import json
 import os
@@ -11,18 +12,82 @@ import sys
 import time
 import urllib.request
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import IO
 
 from lauftakt.operate.certificate import lan_address, make_certificate
-from lauftakt.operate.children import die_with_parent
 from lauftakt.operate.dumps import bring_up_to_date
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
+from lauftakt.operate.watch import Watch
 from lauftakt.store.database import Database
+from lauftakt.work.children import die_with_parent
+from lauftakt.work.jobs import forget_sent
 from lauftakt.work.renewing import want_all
 
 Say = Callable[[str], None]
 LOG_BYTES = 5_000_000
+LOOK_S = 0.5
+# How requests are served, here and wherever else: see lauftakt.web.serving.
+SERVED_BY = (
+    "--worker-class", "lauftakt.web.serving.PatientWorker", "--threads", "32", "--timeout", "120",
+    "--graceful-timeout", "5", "--log-level", "warning", "--no-control-socket",
+)  # fmt: skip
+
+
+# How long a part may take to end what it is doing.
+PATIENCE_S = 20.0
+
+
+@dataclass
+class Part:
+    """A program of the stack, in a session of its own, with whatever it starts itself."""
+
+    name: str
+    command: list[str]
+    environment: dict[str, str]
+    var: Path
+    process: "subprocess.Popen[bytes]" = field(init=False)
+
+    def __post_init__(self) -> None:
+        self._start()
+
+    @property
+    def log(self) -> Path:
+        """Its own account."""
+        return self.var / f"{self.name}.log"
+
+    def _start(self) -> None:
+        rotate(self.log)
+        with self.log.open("ab") as log:
+            self.process = subprocess.Popen(
+                [str(Path(sys.executable).parent / self.command[0]), *self.command[1:]],
+                env=self.environment,
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                start_new_session=True,
+                preexec_fn=die_with_parent,
+                cwd=self.var,
+            )
+
+    @property
+    def has_ended(self) -> bool:
+        """Whether it is not there any more."""
+        return self.process.poll() is not None
+
+    def start_again(self) -> None:
+        """Start it anew, after what it left running was ended."""
+        kill_session(self.process)
+        self._start()
+
+    def stop(self) -> None:
+        """Ask it to end, wait, and end what is left of it."""
+        if not self.has_ended:
+            self.process.terminate()
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self.process.wait(PATIENCE_S)
+        kill_session(self.process)
 
 
 class Stack:
@@ -34,18 +99,21 @@ class Stack:
         *,
         port: int | None = None,
         workers: int = 2,
+        servers: int = 1,
         lan: bool = False,
         more: dict[str, str] | None = None,
     ) -> None:
-        """``lan``: reachable for phones in the local network, over HTTPS; ``more``: settings for all parts."""
+        """``workers``: files that are imported at once; ``servers``: processes that answer requests; ``lan``: reachable
+        for phones in the local network, over HTTPS; ``more``: settings for all parts."""
         self.var = var.resolve()
         self.lan = lan
         self.more = more or {}
         self.wanted_port = port
         self.port = 0
-        self.workers = workers
+        self.workers, self.servers = workers, servers
         self.mariadb = PrivateMariaDB(self.var / "database")
-        self._parts: list[tuple[str, subprocess.Popen[bytes]]] = []
+        self._parts: list[Part] = []
+        self._watches: list[Watch] = []
         self.environment: dict[str, str] = {}
         self._lock: IO[str] | None = None
 
@@ -111,6 +179,9 @@ class Stack:
         bring_up_to_date(database, self.mariadb, self.var / "backup", say)
         # Workers find these in the table when they are up; until then the old numbers are shown.
         want_all(database, say)
+        # What an earlier start's workers had taken out of the queue and not begun is sent again.
+        forget_sent(database)
+        self._watches = [Watch(self.mariadb)]
         return database
 
     def start_application(self, say: Say) -> None:
@@ -141,9 +212,7 @@ class Stack:
             "server",
             [
                 "gunicorn", "--bind", f"{'0.0.0.0' if self.lan else '127.0.0.1'}:{self.port}",  # noqa: S104
-                "--worker-class", "gthread", "--workers", "1", *secured,
-                "--threads", "8", "--timeout", "120", "--graceful-timeout", "5", "--log-level", "warning",
-                "--no-control-socket", "lauftakt.web.serve:app",
+                "--workers", str(self.servers), *secured, *SERVED_BY, "lauftakt.web.serve:app",
             ],
         )  # fmt: skip
         for _ in range(200):
@@ -159,40 +228,38 @@ class Stack:
         raise CannotStart(f"The server does not answer; its own account is in {self.var / 'server.log'}.")
 
     def _run(self, name: str, command: list[str]) -> None:
-        rotate(self.var / f"{name}.log")
-        log = (self.var / f"{name}.log").open("ab")
-        program = Path(sys.executable).parent / command[0]
-        process = subprocess.Popen(
-            [str(program), *command[1:]],
-            env=self.environment,
-            stdout=log,
-            stderr=log,
-            stdin=subprocess.DEVNULL,
-            start_new_session=True,
-            preexec_fn=die_with_parent,
-            cwd=self.var,
-        )
-        log.close()
-        self._parts.append((name, process))
+        part = Part(name, command, self.environment, self.var)
+        self._parts.append(part)
+        self._watches.append(Watch(part))
 
     def check(self) -> None:
         """Raise CannotStart where a part has ended by itself."""
-        for name, process in self._parts:
-            if process.poll() is not None:
-                raise CannotStart(f"The {name} stopped by itself; its own account is in {self.var / (name + '.log')}.")
+        for part in self._parts:
+            if part.has_ended:
+                raise CannotStart(f"The {part.name} stopped by itself; its own account is in {part.log}.")
+
+    def watch(self, say: Say) -> None:
+        """Start again what ended by itself, the database first."""
+        for watch in self._watches:
+            if not watch.look(say) and watch.part is self.mariadb:
+                return  # nothing else can run well without it
+
+    def keep(self, say: Say) -> None:
+        """Keep everything running until interrupted."""
+        while True:
+            time.sleep(LOOK_S)
+            self.watch(say)
 
     def stop(self, say: Say = lambda _: None) -> None:
-        """Stop server, worker and database, in this order."""
-        for name, process in reversed(self._parts):
-            if process.poll() is None:
-                say(f"Stopping the {name} …")
-                process.terminate()
-        for _, process in self._parts:
-            try:
-                process.wait(20)
-            except subprocess.TimeoutExpired:
-                _kill_session(process)
-        self._parts.clear()
+        """Stop the server, then what collects, then the workers, then the database: each is gone before the next is
+        asked, so that nobody hands in what nobody takes."""
+        while self._parts:
+            part = self._parts[-1]
+            if not part.has_ended:
+                say(f"Stopping the {part.name} …")
+            part.stop()
+            self._parts.pop()
+        self._watches.clear()
         if self._lock is not None:
             say("Stopping the database …")
             self.mariadb.stop()
@@ -214,11 +281,10 @@ def rotate(path: Path, most: int = LOG_BYTES) -> None:
             os.truncate(newer, 0)
 
 
-def _kill_session(process: "subprocess.Popen[bytes]") -> None:
-    try:
+def kill_session(process: "subprocess.Popen[bytes]") -> None:
+    """End a program and whatever it started, also where it is gone itself, so that nothing of it holds on to a port."""
+    with contextlib.suppress(ProcessLookupError):
         os.killpg(process.pid, signal.SIGKILL)
-    except ProcessLookupError:
-        return
     process.wait()
 
 

@@ -29,7 +29,7 @@ class Database:
     def __init__(self, url: str) -> None:
         self.url = url
         self.engine: Engine = create_engine(
-            url, pool_pre_ping=True, pool_recycle=1800, pool_size=10, isolation_level="READ COMMITTED"
+            url, pool_pre_ping=True, pool_recycle=1800, pool_size=10, max_overflow=30, isolation_level="READ COMMITTED"
         )
         self.session = sessionmaker(self.engine, expire_on_commit=False)
         event.listen(self.session, "do_orm_execute", _hide_removed)

@@ -155,26 +155,46 @@ def remove_if_empty(session: Session, team_id: int, model: type[Driver] | type[C
 
 
 def purge(session: Session, before: datetime | None = None) -> int:
-    """Delete for good what was removed before a moment; returns how many rows."""
-    moment = before or now() - KEPT
-    count = 0
-    teams = select(Team.id).where(Team.removed_at < moment)
-    for team_id in session.scalars(teams, execution_options=INCLUDE_REMOVED).all():
+    """Delete for good what was removed before a moment, of all teams at once; returns how many rows."""
+    count = purge_teams(session, before) + purge_small(session, before)
+    return count + sum(purge_row(session, kind, row) for _, kind, row in long_removed(session, before))
+
+
+def purge_teams(session: Session, before: datetime | None = None) -> int:
+    """Delete teams for good that were removed before a moment; returns how many."""
+    teams = select(Team.id).where(Team.removed_at < (before or now() - KEPT))
+    found = session.scalars(teams, execution_options=INCLUDE_REMOVED).all()
+    for team_id in found:
         delete_team(session, team_id)
-        count += 1
-    for small in (Note, CueRow):
-        count += session.execute(  # type: ignore[attr-defined]
+    return len(found)
+
+
+def purge_small(session: Session, before: datetime | None = None) -> int:
+    """Delete notes and cues for good that were removed before a moment; returns how many."""
+    moment = before or now() - KEPT
+    return sum(
+        session.execute(  # type: ignore[attr-defined]
             delete(small).where(small.removed_at < moment), execution_options=_PLAIN | INCLUDE_REMOVED
         ).rowcount
-    for kind in KINDS:
-        model = KINDS[kind]
-        ids = select(model.id).where(model.removed_at < moment)
-        for row_id in session.scalars(ids, execution_options=INCLUDE_REMOVED).all():
-            if kind == "driver":
-                _unname_files(session, row_id)
-            found = session.execute(_deletion(model, row_id))
-            count += found.rowcount  # type: ignore[attr-defined]
-    return count
+        for small in (Note, CueRow)
+    )
+
+
+def long_removed(session: Session, before: datetime | None = None) -> list[tuple[int, str, int]]:
+    """Team, kind and id of what was removed before a moment, in the order in which it can be deleted."""
+    moment = before or now() - KEPT
+    found: list[tuple[int, str, int]] = []
+    for kind, model in KINDS.items():
+        rows = select(model.team_id, model.id).where(model.removed_at < moment).order_by(model.id)
+        found += [(team, kind, row) for team, row in session.execute(rows, execution_options=INCLUDE_REMOVED)]
+    return found
+
+
+def purge_row(session: Session, kind: str, row_id: int) -> int:
+    """Delete one such row for good, unless something that is still there refers to it; returns how many rows went."""
+    if kind == "driver":
+        _unname_files(session, row_id)
+    return int(session.execute(_deletion(KINDS[kind], row_id)).rowcount)  # type: ignore[attr-defined]
 
 
 def delete_team(session: Session, team_id: int) -> None:

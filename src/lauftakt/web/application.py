@@ -15,7 +15,8 @@ from flask.json.provider import DefaultJSONProvider
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect
 from sqlalchemy import text
-from sqlalchemy.exc import OperationalError, SQLAlchemyError
+from sqlalchemy.exc import DBAPIError, SQLAlchemyError
+from sqlalchemy.exc import TimeoutError as NoConnection
 from werkzeug.exceptions import HTTPException
 from werkzeug.middleware.proxy_fix import ProxyFix
 
@@ -61,7 +62,8 @@ from lauftakt.web.access import Problem, login_manager
 from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
 from lauftakt.web.keeping import Kept
-from lauftakt.web.limits import limiter
+from lauftakt.web.limits import BodiesAtOnce, limiter
+from lauftakt.work.room import NoRoom, is_full, short_of, told
 
 FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().parents[3] / "web" / "build"))
 
@@ -130,6 +132,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)
+    app.wsgi_app = BodiesAtOnce(app.wsgi_app)  # type: ignore[method-assign]
     if settings.proxies:
         app.wsgi_app = ProxyFix(  # type: ignore[method-assign]
             app.wsgi_app, x_for=settings.proxies, x_proto=settings.proxies, x_host=settings.proxies
@@ -153,13 +156,16 @@ def _problem(status: int, code: str, message: str) -> tuple[Response, int]:
     return jsonify(code=code, message=message), status
 
 
-# What the driver says where there is no server, or where it went in the middle of something.
-CONNECTION_LOST = (1053, 2002, 2003, 2006, 2013, 2055)
+# What the driver says where there is no server, where it has no connection left, or went in the middle of something.
+CONNECTION_LOST = (0, 1040, 1053, 1152, 1153, 1158, 1159, 1160, 1161, 1203, 2002, 2003, 2006, 2013, 2055)
+# Two who changed the same at once: one of them has to try again.
+IN_EACH_OTHERS_WAY = (1205, 1213)
+AWAY = "The database is starting again. Nothing is lost; this page goes on by itself."
 
 
 def _errors(app: APIFlask, settings: Settings) -> None:
     @app.errorhandler(Problem)
-    def told(error: Problem) -> tuple[Response, int]:
+    def plain(error: Problem) -> tuple[Response, int]:
         return _problem(error.status, error.code, str(error))
 
     @app.errorhandler(Refused)
@@ -189,23 +195,49 @@ def _errors(app: APIFlask, settings: Settings) -> None:
     def often(_: HTTPException) -> tuple[Response, int]:
         return _problem(429, "too-often", "Too many tries. Wait a minute, then try again.")
 
-    @app.errorhandler(OperationalError)
-    def away(error: OperationalError) -> tuple[Response, int]:
-        code = error.orig.args[0] if error.orig is not None and error.orig.args else None
+    @app.errorhandler(DBAPIError)
+    def away(error: DBAPIError) -> tuple[Response, int]:
+        code = error.orig.args[0] if error.orig is not None and error.orig.args else 0
+        if is_full(error):
+            return full(error)
+        if code in IN_EACH_OTHERS_WAY:
+            return _later("busy", "Somebody else is changing the same at this moment. Try again.")
         if not error.connection_invalidated and code not in CONNECTION_LOST:
             raise error
         app.logger.warning("the database does not answer: %s", error.orig)
-        answer, status = _problem(
-            503,
-            "database",
-            "The database does not answer at the moment. It is started again by itself; try again soon.",
-        )
-        answer.headers["Retry-After"] = "3"
-        return answer, status
+        return _later("database", AWAY)
+
+    @app.errorhandler(NoConnection)
+    def none_left(_: NoConnection) -> tuple[Response, int]:
+        return _later("busy", "Too much is asked for at this moment. Try again.")
+
+    @app.errorhandler(NoRoom)
+    def no_room(error: NoRoom) -> tuple[Response, int]:
+        return _problem(507, "disk", str(error))
+
+    @app.errorhandler(OSError)
+    def full(error: Exception) -> tuple[Response, int]:
+        if not is_full(error):
+            raise error
+        app.logger.warning("a disk is full: %s", error)
+        return _problem(507, "disk", told(short_of(settings.var) or 1_000_000))
+
+    @app.errorhandler(408)
+    def slow(_: HTTPException) -> Response:
+        answer, _status = _problem(408, "slow", "What was sent did not arrive in time. Try again.")
+        answer.status_code = 408
+        answer.headers["Connection"] = "close"
+        return answer
 
     @app.errorhandler(500)
     def broken(_: HTTPException) -> tuple[Response, int]:
         return _problem(500, "internal", "Something went wrong on our side; the server's log says what.")
+
+
+def _later(code: str, message: str) -> tuple[Response, int]:
+    answer, status = _problem(503, code, message)
+    answer.headers["Retry-After"] = "3"
+    return answer, status
 
 
 def _names(place: Any) -> list[str]:

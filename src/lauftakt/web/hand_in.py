@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from apiflask import APIBlueprint
+from flask import request
 from sqlalchemy import Select, func, or_, select
 from sqlalchemy.orm import Session
 
@@ -16,12 +17,13 @@ from lauftakt.store.models import Car, Event, HandIn, Job, LayoutRow, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.accounting import account_of
+from lauftakt.web.arriving import check_kind
 from lauftakt.web.givers import myself, settings_of_app
 from lauftakt.web.policy import Viewer, one, visible
-from lauftakt.web.uploads import check_kind
 from lauftakt.work import jobs
 from lauftakt.work.intake import ENDINGS, clean_name, take_in
 from lauftakt.work.queue import send
+from lauftakt.work.room import need
 from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("hand_in", __name__, tag="Hand-in")
@@ -127,13 +129,15 @@ def hand_in(viewer: Viewer, form_and_files_data: schemas.HandInForm) -> schemas.
     check_kind(name)
     inbox = settings_of_app().inbox
     inbox.mkdir(parents=True, exist_ok=True)
-    try:
-        with tempfile.NamedTemporaryFile(dir=inbox, suffix=".part", delete=False) as target:
-            shutil.copyfileobj(form.file.stream, target, 1 << 20)
+    need(settings_of_app().var, request.content_length or 0)
+    with tempfile.NamedTemporaryFile(dir=inbox, suffix=".part", delete=False) as target:
         path = Path(target.name)
-        hand_in_id, job_id = take_in(database(), inbox, myself(viewer, form.driver), name, path, move=True)
-    except OSError as error:
-        raise Problem(507, "disk", "The file could not be kept: the disk is full or not writable.") from error
+        try:
+            shutil.copyfileobj(form.file.stream, target, 1 << 20)
+            target.flush()
+            hand_in_id, job_id = take_in(database(), inbox, myself(viewer, form.driver), name, path, move=True)
+        finally:
+            path.unlink(missing_ok=True)
     send([job_id])
     with database().begin() as session:
         return show.hand_in(session, viewer, one(session, HandIn, viewer, hand_in_id))

@@ -5,8 +5,8 @@ from pathlib import Path
 
 from lauftakt.store.database import Database, mine, mine_by_id
 from lauftakt.store.models import HandIn
+from lauftakt.work.doing import work_on
 from lauftakt.work.intake import Giver, job_of, take_in
-from lauftakt.work.queue import work_on
 
 
 @dataclass(frozen=True)

@@ -53,7 +53,8 @@ def _is_dialect(data: bytes) -> bool:
 
 def _dialect(database: Database, source: Source, data: bytes) -> None:
     name, dialect = read_dialect(data)
-    with alone(database, f"lauftakt-store-{source.team_id}"), database.begin() as session:
+    name_of_lock = f"lauftakt-store-{source.team_id}"
+    with alone(database, name_of_lock, source.waits(database, "store")), database.begin() as session:
         _still_ours(session, source)
         keep_choices(session, source.team_id, sorted(dialect.names), dialect.choices, name)
         hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
@@ -63,7 +64,8 @@ def _dialect(database: Database, source: Source, data: bytes) -> None:
 
 def _layout(database: Database, source: Source, data: bytes) -> None:
     found = read_layout(data, Path(source.file_name).stem)
-    with alone(database, f"lauftakt-layout-{source.team_id}"), database.begin() as session:
+    name_of_lock = f"lauftakt-layout-{source.team_id}"
+    with alone(database, name_of_lock, source.waits(database, "layout")), database.begin() as session:
         _still_ours(session, source)
         hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
         assert found.start is not None

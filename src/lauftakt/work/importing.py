@@ -83,7 +83,8 @@ def _place_and_store(database: Database, source: Source, read: ReadLog, report: 
         _store(database, source, read, placed, report)
         return
     # Two files of a circuit never seen must not make two layouts of it.
-    with alone(database, f"lauftakt-layout-{source.team_id}"):
+    with alone(database, f"lauftakt-layout-{source.team_id}", source.waits(database, "layout")):
+        report(0.4, "placing")
         placed = on_known_layout(database, source, read) or on_new_layout(database, source, read)
         _store(database, source, read, placed, report)
 
@@ -108,7 +109,8 @@ def _store(database: Database, source: Source, read: ReadLog, placed: PlacedRun,
     """
     report(0.7, "storing")
     try:
-        with alone(database, f"lauftakt-store-{source.team_id}"), database.begin() as session:
+        name = f"lauftakt-store-{source.team_id}"
+        with alone(database, name, source.waits(database, "store")), database.begin() as session:
             if source.claim is not None:
                 hold(session, source.claim)
             hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)

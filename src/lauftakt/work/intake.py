@@ -1,6 +1,6 @@
 """Takes files in, whichever way they come: a row, bytes in the inbox, a job."""
 
-import shutil
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -10,6 +10,7 @@ from lauftakt.core.log.text import one_line, printable
 from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import Driver, HandIn
 from lauftakt.work.jobs import add_job
+from lauftakt.work.keeping import put_beside
 from lauftakt.work.sources import inbox_path, sha256_of
 
 LOG_ENDINGS = (".csv", ".txt", ".tsv", ".log", ".gpx", ".mf4", ".mdf", ".dat", ".parquet", ".arrow", ".feather", ".ipc", ".zip", ".geojson", ".json")  # fmt: skip # noqa: E501
@@ -51,7 +52,14 @@ def clean_name(given: str | None) -> str:
 
 
 def take_in(
-    database: Database, inbox: Path, giver: Giver, file_name: str, path: Path, *, move: bool
+    database: Database,
+    inbox: Path,
+    giver: Giver,
+    file_name: str,
+    path: Path,
+    *,
+    move: bool,
+    then: Callable[[Session, HandIn], None] | None = None,
 ) -> tuple[int, int]:
     """Put one file's bytes into the inbox and make its hand-in and job; returns their ids. The job is not sent yet.
 
@@ -61,24 +69,22 @@ def take_in(
     giver : whose
     file_name : as the person calls it
     path : the bytes
-    move : whether they may be moved instead of copied
+    move : whether they may be moved instead of copied; where something fails they are still where they were
+    then : does more in the same transaction
     """
     inbox.mkdir(parents=True, exist_ok=True)
     digest = sha256_of(path)
+    # Where this fails, the bytes stay in the inbox, too: whoever's connection broke in the middle of a commit does not
+    # know whether it was one. What belongs to no row is cleared away later.
     with database.begin() as session:
         row = add_hand_in(session, giver, clean_name(file_name), path.stat().st_size, digest)
-        target = inbox_path(inbox, row.id)
-        part = target.with_suffix(".part")
-        try:
-            if move:
-                path.replace(target)
-            else:
-                shutil.copyfile(path, part)
-                part.replace(target)
-        except OSError:
-            part.unlink(missing_ok=True)
-            raise
-        return row.id, job_of(row)
+        if then is not None:
+            then(session, row)
+        put_beside(path, inbox_path(inbox, row.id), same_disk=move)
+        made = row.id, job_of(row)
+    if move:
+        path.unlink(missing_ok=True)
+    return made
 
 
 def add_hand_in(session: Session, giver: Giver, file_name: str, size: int, digest: str) -> HandIn:

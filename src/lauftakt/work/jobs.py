@@ -1,23 +1,27 @@
 """Jobs: claimed with a lease and a token, kept alive by a heartbeat, put back when their worker died.
 
 Whoever claims a job gets a new token. Everything a worker writes afterwards carries it, so that one that was presumed
-dead and comes back changes nothing.
+dead and comes back changes nothing; its heartbeat finds out and stops it.
 """
 
+import logging
 import os
 import secrets
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
-from typing import Any
+from typing import Any, Literal
 
-from sqlalchemy import and_, or_, select, update
+from sqlalchemy import and_, false, or_, select, true, update
+from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import HandIn, Job
+
+log = logging.getLogger(__name__)
 
 LEASE = timedelta(seconds=float(os.environ.get("LAUFTAKT_LEASE_S", "30")))
 # A file refused for one of these may be placed once somebody says where it was driven.
@@ -25,8 +29,16 @@ PLACEABLE = frozenset({"no-positions", "elsewhere", "no-laps", "start-line", "no
 MOST_ATTEMPTS = 3
 STAYS = "The run stays as it was."
 OPEN = ("waiting", "running")
-# A message that nobody took in this time is taken for lost and sent again.
+# A message that nobody took in this time is taken for lost and sent again, if the broker holds no other: workers that
+# are busy, or frozen, are no reason to send the same again and again.
 LOST = timedelta(seconds=60)
+# What a job may be unable to go on without: a circuit's new layout that another run makes, the team's one place where
+# runs are stored, room on the disk.
+Waits = Literal["layout", "store", "disk"]
+# Done by the process that keeps everything running, not by workers.
+NOT_FOR_WORKERS = ("backup",)
+# Often enough that somebody who cancels sees it happen, whatever the work does.
+LONGEST_BEAT_S = 3.0
 
 
 class Lost(Exception):
@@ -61,7 +73,7 @@ def add_job(
     Parameters
     ----------
     session, team_id : where
-    kind : ``import``, ``renew``, ``reline``, ``export``, ``compare`` or ``follow``
+    kind : see :data:`lauftakt.work.doing.KINDS`
     subject : kind and id of the row
     payload : what the work needs to know
     account_id : who asked
@@ -95,7 +107,7 @@ def claim(database: Database, job_id: int) -> Claim | None:
             end(session, job, "failed", "gave-up", "The work stopped three times without a result. Try it again.")
             return None
         job.state, job.attempts, job.lease_until = "running", job.attempts + 1, now() + LEASE
-        job.token = secrets.token_hex(16)
+        job.token, job.waits_for, job.started_at = secrets.token_hex(16), None, job.started_at or now()
         hand_in = hand_in_of(session, job)
         if hand_in is not None and job.kind == "import":
             hand_in.state = "running"
@@ -131,17 +143,29 @@ def _mine(ours: Claim) -> Any:
 
 
 @contextmanager
-def heartbeat(database: Database, ours: Claim) -> Iterator[None]:
-    """Renew the lease until the block is left, or the job is lost."""
+def heartbeat(database: Database, ours: Claim, gone: Callable[[Literal["lost", "cancelled"]], None]) -> Iterator[None]:
+    """Renew the lease until the block is left, or the job is lost.
+
+    Parameters
+    ----------
+    database, ours : the job
+    gone : called once, from the heartbeat's own thread, when the job belongs to somebody else or is to be stopped
+    """
     stop = threading.Event()
 
     def beat() -> None:
-        while not stop.wait(LEASE.total_seconds() / 3):
-            with database.begin() as session:
-                still = session.scalar(select(Job.id).where(Job.id == ours.job_id, Job.token == ours.token))
-                if still is None:
-                    return
-                session.execute(_mine(ours).values(lease_until=now() + LEASE))
+        while not stop.wait(min(LEASE.total_seconds() / 3, LONGEST_BEAT_S)):
+            try:
+                with database.begin() as session:
+                    cancel = session.scalar(select(Job.cancel).where(Job.id == ours.job_id, Job.token == ours.token))
+                    if cancel is None or cancel:
+                        gone("lost" if cancel is None else "cancelled")
+                        return
+                    session.execute(_mine(ours).values(lease_until=now() + LEASE))
+            except SQLAlchemyError as error:
+                # A database that is away for a moment is no reason to give the work up: whether it still is ours is
+                # asked again.
+                log.warning("The heartbeat of job %s goes on after: %s", ours.job_id, error)
 
     thread = threading.Thread(target=beat, daemon=True, name=f"heartbeat-{ours.job_id}")
     thread.start()
@@ -163,8 +187,40 @@ def progress(database: Database, ours: Claim, share: float, step: str) -> bool:
         found = session.scalar(select(Job.cancel).where(Job.id == ours.job_id, Job.token == ours.token))
         if found is None:
             raise Lost(f"Job {ours.job_id} was taken by another worker.")
-        session.execute(_mine(ours).values(progress=share, step=step))
+        session.execute(_mine(ours).values(progress=share, step=step, waits_for=None))
         return bool(found)
+
+
+def waits(database: Database, ours: Claim, what: Waits) -> bool:
+    """Tell what a job cannot go on without; True where somebody asked to cancel it.
+
+    Raises
+    ------
+    Lost
+    """
+    with database.begin() as session:
+        job = hold(session, ours)
+        job.waits_for = what
+        return job.cancel
+
+
+def put_off(database: Database, ours: Claim, what: Waits) -> None:
+    """Give a job back until there is what it waits for; the try does not count.
+
+    Raises
+    ------
+    Lost
+    """
+    with database.begin() as session:
+        job = hold(session, ours)
+        if job.cancel:
+            end(session, job, "cancelled", "cancelled", "Cancelled; nothing of it was stored.")
+            return
+        job.state, job.waits_for, job.token, job.lease_until = "waiting", what, None, None
+        job.attempts, job.progress, job.step, job.sent_at = max(job.attempts - 1, 0), 0.0, "waiting", now()
+        hand_in = hand_in_of(session, job)
+        if hand_in is not None and job.kind == "import" and hand_in.state == "running":
+            hand_in.state = "waiting"
 
 
 def finish(
@@ -189,11 +245,14 @@ def finish(
 
 def end(session: Session, job: Job, state: str, code: str | None, message: str | None) -> None:
     """End a job in the caller's transaction, and tell the fate of the file it is about."""
-    job.state, job.lease_until, job.token, job.finished_at = state, None, None, now()
+    hand_in = hand_in_of(session, job)
+    if job.kind == "import" and hand_in is not None and hand_in.state == "taken":
+        # Stored whole in one transaction: whatever stopped the work after it changes nothing of that.
+        state, code, message = "done", None, None
+    job.state, job.lease_until, job.token, job.waits_for, job.finished_at = state, None, None, None, now()
     job.code, job.message = code, message
     if state == "done":
         job.progress = 1.0
-    hand_in = hand_in_of(session, job)
     if hand_in is None:
         return
     hand_in.changed_at = now()
@@ -228,24 +287,42 @@ def cancel(session: Session, job: Job) -> None:
     session.flush()
 
 
-def due(database: Database) -> list[int]:
-    """Jobs that nobody works on although they are not finished: lost messages and dead workers; marked as sent."""
+def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int]:
+    """Jobs that nobody works on although they are not finished: lost messages and dead workers; marked as sent.
+
+    Parameters
+    ----------
+    database : where
+    idle : whether the broker holds no message, so that what was sent long ago must be lost
+    room : whether there is room on the disk for those that wait for it
+    """
+    moment = now()
+    late = moment - timedelta(seconds=5)
+    sent_long_ago = and_(Job.sent_at < moment - LOST, true() if idle else false())
+    waiting = or_(and_(Job.created_at < late, Job.sent_at.is_(None)), sent_long_ago)
     with database.begin() as session:
-        late = now() - timedelta(seconds=5)
         query = select(Job.id).where(
+            Job.kind.not_in(NOT_FOR_WORKERS),
             or_(
-                and_(Job.state == "waiting", Job.created_at < late, Job.sent_at.is_(None)),
-                and_(Job.state == "waiting", Job.sent_at < now() - LOST),
+                and_(Job.state == "waiting", Job.waits_for.is_(None), waiting),
+                and_(Job.state == "waiting", Job.waits_for == "disk", true() if room else false(), Job.sent_at < late),
+                # Told once of each worker that died, and again where that was lost, too.
                 and_(
                     Job.state == "running",
-                    Job.lease_until < now(),
-                    or_(Job.sent_at.is_(None), Job.sent_at < now() - LEASE),
+                    Job.lease_until < moment,
+                    or_(Job.sent_at.is_(None), Job.sent_at < Job.lease_until, sent_long_ago),
                 ),
-            )
+            ),
         )
-        ids = list(session.scalars(query.order_by(Job.id).limit(200)))
+        ids = list(session.scalars(query.order_by(Job.id).limit(200).with_for_update(skip_locked=True)))
         mark_sent(session, ids)
         return ids
+
+
+def forget_sent(database: Database) -> None:
+    """Let all jobs that wait be sent again: for a start at which no message can be on its way."""
+    with database.begin() as session:
+        session.execute(update(Job).where(Job.state == "waiting").values(sent_at=None))
 
 
 def mark_sent(session: Session, job_ids: Iterable[int]) -> None:

@@ -1,6 +1,7 @@
 """What an import is given, what it reports, and how it is stopped."""
 
 import hashlib
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -9,9 +10,12 @@ from pathlib import Path
 from sqlalchemy import text
 
 from lauftakt.store.database import Database
-from lauftakt.work.jobs import Claim
+from lauftakt.work.jobs import Claim, Waits, waits
 
 Report = Callable[[float, str], None]
+
+# How long somebody waits for a named lock, and how often they look whether it is still worth it.
+LONGEST_WAIT_S, LOOK_S = 300.0, 1.0
 
 
 class Cancelled(Exception):
@@ -29,6 +33,15 @@ class Source:
     claim: Claim | None = None
     turned: bool = False
 
+    def waits(self, database: Database, what: Waits) -> Callable[[], None]:
+        """Tells what the import waits for, and stops it where somebody wishes it."""
+
+        def told() -> None:
+            if self.claim is not None and waits(database, self.claim, what):
+                raise Cancelled
+
+        return told
+
 
 def sha256_of(path: Path) -> str:
     """Hex digest of a file."""
@@ -42,11 +55,21 @@ def inbox_path(inbox: Path, hand_in_id: int) -> Path:
 
 
 @contextmanager
-def alone(database: Database, name: str) -> Iterator[None]:
-    """A named lock, held on a connection of its own, so that it is gone when its holder is."""
+def alone(database: Database, name: str, waiting: Callable[[], None] | None = None) -> Iterator[None]:
+    """A named lock, held on a connection of its own, so that it is gone when its holder is.
+
+    ``waiting`` is called again and again while somebody else holds it; it may raise.
+    """
+    until = time.monotonic() + LONGEST_WAIT_S
+    patience = 0.0
     with database.engine.connect() as connection:
-        if connection.execute(text("SELECT GET_LOCK(:name, 300)"), {"name": name}).scalar() != 1:
-            raise RuntimeError(f"The lock {name} was held for five minutes.")
+        take = text("SELECT GET_LOCK(:name, :patience)")
+        while connection.execute(take, {"name": name, "patience": patience}).scalar() != 1:
+            if time.monotonic() > until:
+                raise RuntimeError(f"The lock {name} was held for {LONGEST_WAIT_S:.0f} s.")
+            if waiting is not None:
+                waiting()
+            patience = LOOK_S
         try:
             yield
         finally:

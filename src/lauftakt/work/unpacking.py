@@ -11,6 +11,8 @@ from lauftakt.store.database import Database, mine, mine_by_id
 from lauftakt.store.models import HandIn
 from lauftakt.work.intake import ENDINGS, Giver, add_hand_in, clean_name, job_of
 from lauftakt.work.jobs import hold
+from lauftakt.work.keeping import put_beside
+from lauftakt.work.room import need
 from lauftakt.work.sources import Report, Source, inbox_path, sha256_of
 
 MOST_FILES = 500
@@ -38,6 +40,7 @@ def unpack(database: Database, source: Source, inbox: Path, report: Report) -> l
     try:
         with zipfile.ZipFile(source.path) as archive, tempfile.TemporaryDirectory(dir=inbox) as folder:
             members = _members(archive, left_out, ENDINGS)
+            _announced(inbox.parent, members)
             taken: list[tuple[str, Path]] = []
             room = settings.archive_megabytes() * 1_000_000
             for number, member in enumerate(members):
@@ -46,39 +49,32 @@ def unpack(database: Database, source: Source, inbox: Path, report: Report) -> l
                 taken.append((clean_name(member.filename), path))
                 report(0.05 + 0.7 * (number + 1) / len(members), "unpacking")
             report(0.8, "storing")
-            moved: list[Path] = []
-            try:
-                with database.begin() as session:
-                    if source.claim is not None:
-                        hold(session, source.claim)
-                    own = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
-                    # A try that was killed after this transaction has nothing left to do.
-                    done = session.scalars(mine(HandIn, source.team_id).where(HandIn.parent_id == own.id)).all()
-                    if done:
-                        return [job_of(item) for item in done]
-                    giver = Giver(
-                        team_id=own.team_id,
-                        source=own.source,
-                        driver_id=own.driver_id,
-                        driver_name=own.driver_name,
-                        account_id=own.account_id,
-                        link_id=own.link_id,
-                        parent_id=own.id,
-                        origin=own.file_name,
-                    )
-                    jobs = []
-                    for name, path in taken:
-                        row = add_hand_in(session, giver, name, path.stat().st_size, sha256_of(path))
-                        target = inbox_path(inbox, row.id)
-                        path.replace(target)
-                        moved.append(target)
-                        jobs.append(job_of(row))
-                    own.state, own.code = "taken", "archive"
-                    own.message = _sentence(len(taken), left_out)
-            except BaseException:
-                for target in moved:
-                    target.unlink(missing_ok=True)
-                raise
+            # What is put into the inbox stays there where this fails: see take_in.
+            with database.begin() as session:
+                if source.claim is not None:
+                    hold(session, source.claim)
+                own = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
+                # A try that was killed after this transaction has nothing left to do.
+                done = session.scalars(mine(HandIn, source.team_id).where(HandIn.parent_id == own.id)).all()
+                if done:
+                    return [job_of(item) for item in done]
+                giver = Giver(
+                    team_id=own.team_id,
+                    source=own.source,
+                    driver_id=own.driver_id,
+                    driver_name=own.driver_name,
+                    account_id=own.account_id,
+                    link_id=own.link_id,
+                    parent_id=own.id,
+                    origin=own.file_name,
+                )
+                jobs = []
+                for name, path in taken:
+                    row = add_hand_in(session, giver, name, path.stat().st_size, sha256_of(path))
+                    put_beside(path, inbox_path(inbox, row.id), same_disk=True)
+                    jobs.append(job_of(row))
+                own.state, own.code = "taken", "archive"
+                own.message = _sentence(len(taken), left_out)
             return jobs
     except (zipfile.BadZipFile, zipfile.LargeZipFile, EOFError, NotImplementedError, ValueError) as error:
         raise Unusable(
@@ -110,6 +106,26 @@ def _members(archive: zipfile.ZipFile, left_out: list[str], endings: tuple[str, 
     return found
 
 
+def _announced(var: Path, members: list[zipfile.ZipInfo]) -> None:
+    """Refuse at once what would not be taken whole, by what the archive announces; what really comes is counted, too.
+
+    Raises
+    ------
+    Unusable
+    lauftakt.work.room.NoRoom
+    """
+    whole = sum(member.file_size for member in members)
+    if whole > settings.archive_megabytes() * 1_000_000:
+        raise _too_large()
+    need(var, whole)
+
+
+def _too_large() -> Unusable:
+    return Unusable(
+        "archive-size", f"The archive unpacks to more than {settings.archive_megabytes()} MB, the limit set here."
+    )
+
+
 def _extract(archive: zipfile.ZipFile, member: zipfile.ZipInfo, path: Path, room: int) -> int:
     """Write one member, counting the bytes that really come, whatever the archive announces."""
     written = 0
@@ -117,10 +133,7 @@ def _extract(archive: zipfile.ZipFile, member: zipfile.ZipInfo, path: Path, room
         while block := given.read(BLOCK):
             written += len(block)
             if written > room:
-                raise Unusable(
-                    "archive-size",
-                    f"The archive unpacks to more than {settings.archive_megabytes()} MB, the limit set here.",
-                )
+                raise _too_large()
             if written > 10 * BLOCK and written > MOST_RATIO * max(member.compress_size, 1):
                 raise Unusable("archive-size", "The archive unpacks to far more than any log would; it was not taken.")
             target.write(block)

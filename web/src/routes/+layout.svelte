@@ -8,6 +8,7 @@
   import { registry } from '$lib/quantities/registry.svelte';
   import { again } from '$lib/session/again.svelte';
   import { present } from '$lib/session/present.svelte';
+  import Interruption from '$lib/parts/Interruption.svelte';
   import Notes from '$lib/parts/Notes.svelte';
   import SignInAgain from '$lib/places/sign-in/SignInAgain.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -58,6 +59,7 @@
     {@render children()}
   {/if}
   <Notes />
+  <Interruption />
   {#if again.open}<SignInAgain />{/if}
 </QueryClientProvider>
 

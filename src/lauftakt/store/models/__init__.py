@@ -21,7 +21,7 @@ from lauftakt.store.models.runs import (
     Samples,
     StintWord,
 )
-from lauftakt.store.models.work import Action, Job
+from lauftakt.store.models.work import Action, Job, RequestCount
 
 __all__ = [
     "Account",
@@ -60,6 +60,7 @@ __all__ = [
     "OriginalPart",
     "Owned",
     "Removable",
+    "RequestCount",
     "Run",
     "RunOverlap",
     "RunPaceRow",

@@ -60,7 +60,10 @@ class HandIn(Owned, Base):
 
 
 class Upload(Owned, Base):
-    """A file that is on its way in pieces; ``key`` recognises it after a broken connection."""
+    """A file that is on its way in pieces; ``key`` recognises it after a broken connection.
+
+    Once it is whole it names its hand-in, so that whoever missed the last answer can ask for it.
+    """
 
     __tablename__ = "upload"
     __table_args__ = (UniqueConstraint("team_id", "giver", "key"),)
@@ -71,6 +74,7 @@ class Upload(Owned, Base):
     driver_name: Mapped[str | None] = mapped_column(String(200))
     account_id: Mapped[int | None] = mapped_column(ForeignKey("account.id", ondelete="CASCADE"))
     link_id: Mapped[int | None] = mapped_column(ForeignKey("hand_in_link.id", ondelete="CASCADE"))
+    hand_in_id: Mapped[int | None] = mapped_column(ForeignKey("hand_in.id", ondelete="SET NULL"))
     created_at: Mapped[datetime]
     touched_at: Mapped[datetime]
 

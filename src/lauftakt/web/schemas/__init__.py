@@ -141,7 +141,6 @@ from lauftakt.web.schemas.hand_ins import (
     RetryIn,
     Skipped,
     State,
-    UploadBegin,
     UploadOut,
 )
 from lauftakt.web.schemas.laps import (
@@ -527,7 +526,6 @@ __all__ = [
     "TrendOut",
     "Tyre",
     "Tyres",
-    "UploadBegin",
     "UploadOut",
     "VersionOut",
     "VoiceIn",

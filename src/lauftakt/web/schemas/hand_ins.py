@@ -114,13 +114,6 @@ class HandInList(Schema):
     choices: HandInChoices | None = Field(description="What there is to choose from; only in a whole answer.")
 
 
-class UploadBegin(Schema):
-    name: Annotated[str, StringConstraints(min_length=1, max_length=1000)]
-    size: Annotated[int, Field(ge=0)]
-    modified: Annotated[int, Field(ge=0)] = 0
-    driver: Line | None = None
-
-
 class UploadOut(Schema):
     id: int
     size: int

@@ -15,8 +15,8 @@ from lauftakt.store.database import Database, mine, mine_by_id, now
 from lauftakt.store.models import Car, Driver, HandIn, LapWord, LayoutRow, Run
 from lauftakt.store.runs import event_for, named, parse_date
 from lauftakt.work.direct import hand_in_now
+from lauftakt.work.doing import work_on
 from lauftakt.work.intake import Giver, take_in
-from lauftakt.work.queue import work_on
 from lauftakt.work.teams.contents import TEAM, VERSION, RunFile, TeamFile
 from lauftakt.work.teams.said import take_debrief, take_notes
 

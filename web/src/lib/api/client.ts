@@ -3,6 +3,8 @@
 import createClient, { type Middleware } from 'openapi-fetch';
 import type { components, paths } from '$lib/api/schema';
 import { again } from '$lib/session/again.svelte';
+import { interrupted } from '$lib/session/interrupted.svelte';
+import { texts } from '$lib/words';
 
 type Schemas = components['schemas'];
 export type Session = Schemas['Session'];
@@ -124,11 +126,41 @@ const carryToken: Middleware = {
   async onResponse({ request, response }) {
     const before = sent.get(request);
     sent.delete(request);
-    if (!before || response.ok || !(await mayRepeat(before, response))) return response;
+    if (!before || response.ok) return response;
+    if (before.method === 'GET' && response.status === 503) return askedAgain(before, response);
+    if (!(await mayRepeat(before, response))) return response;
     if (before.method !== 'GET') before.headers.set('X-CSRFToken', csrf);
     return fetch(before);
   },
+  async onError({ request, error }) {
+    const before = sent.get(request);
+    sent.delete(request);
+    const meant = error instanceof DOMException && error.name === 'AbortError';
+    if (!before || meant || before.method !== 'GET') return undefined;
+    return askedAgain(before, null);
+  },
 };
+
+/** What only reads is asked for again once the server and its database are there: the page goes on by itself. */
+async function askedAgain(request: Request, response: Response | null): Promise<Response> {
+  let answer = response;
+  while (answer === null || answer.status === 503) {
+    const told = answer
+      ? ((await answer
+          .clone()
+          .json()
+          .catch(() => ({}))) as { message?: string })
+      : {};
+    await interrupted.over(told.message ?? texts.interrupted.server);
+    request.signal.throwIfAborted();
+    answer = await fetch(request.clone()).catch((cause: unknown) => {
+      request.signal.throwIfAborted();
+      if (!(cause instanceof TypeError)) throw cause;
+      return null;
+    });
+  }
+  return answer;
+}
 
 /** Whether a request may be sent again: a stale token was renewed, or whoever is there signed in once more. */
 async function mayRepeat(request: Request, response: Response): Promise<boolean> {
@@ -143,7 +175,7 @@ async function mayRepeat(request: Request, response: Response): Promise<boolean>
 }
 
 /** The token belongs to a cookie that another page of this browser may have changed. */
-async function renewToken(): Promise<boolean> {
+export async function renewToken(): Promise<boolean> {
   const answer = await fetch('/api/session').catch(() => null);
   if (!answer?.ok) return false;
   keepToken(((await answer.json()) as Session).csrf);
@@ -162,11 +194,7 @@ export async function done<T>(
     found = await answer;
   } catch (cause) {
     if (cause instanceof DOMException && cause.name === 'AbortError') throw cause;
-    throw new ApiProblem(
-      0,
-      'offline',
-      'The server does not answer. Is Lauftakt still running on this machine?',
-    );
+    throw new ApiProblem(0, 'offline', texts.interrupted.away);
   }
   if (found.response.ok) return found.data as T;
   const problem = (found.error ?? {}) as { code?: string; message?: string };
@@ -191,7 +219,14 @@ export async function fetchArrow(
 export const fetchFile = async (address: string): Promise<Blob> => (await fetched(address)).blob();
 
 async function fetched(address: string, signal?: AbortSignal): Promise<Response> {
-  const ask = (): Promise<Response> => fetch(address, signal ? { signal } : {});
+  const ask = async (): Promise<Response> => {
+    const request = new Request(address, signal ? { signal } : {});
+    const answer = await fetch(request.clone()).catch((cause: unknown) => {
+      if (!(cause instanceof TypeError)) throw cause;
+      return null;
+    });
+    return answer === null || answer.status === 503 ? askedAgain(request, answer) : answer;
+  };
   let answer = await ask();
   if (answer.status === 401 && (await again.ask())) answer = await ask();
   if (!answer.ok) {

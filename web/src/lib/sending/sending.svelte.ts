@@ -1,36 +1,36 @@
-// Sends files in pieces: a broken connection costs one piece, and goes on by itself where it stopped. After the page was
-// closed in the middle, choosing the same file again goes on, too.
-import { token, type HandIn } from '$lib/api/client';
+// Sends files by the open protocol tus: a broken connection costs one piece, and goes on by itself where it stopped. After
+// the page was closed in the middle, choosing the same file again goes on, too.
+import { DetailedError, Upload } from 'tus-js-client';
+import { renewToken, token, type HandIn } from '$lib/api/client';
 import { texts } from '$lib/words';
 
 const PIECE = 4 << 20;
 const TOGETHER = 2;
-const WAITS_MS = [500, 1000, 2000, 4000, 8000, 15000];
+// Longer and longer, up to twenty seconds, for as long as it takes.
+const WAITS_MS = [500, 1000, 2000, 4000, 8000, 15000, 20000];
 
 interface Told {
-  id: number;
-  offset: number;
-  hand_in?: HandIn | null;
+  code?: string;
+  message?: string;
 }
 
-class Refused extends Error {
-  constructor(
-    readonly code: string,
-    message: string,
-  ) {
-    super(message);
-  }
+/** What the server said against a piece, and whether it may be different in a while. */
+interface Refusal {
+  status: number;
+  told: Told;
+  passes: boolean;
 }
 
 export class Sending {
   readonly name: string;
   arrived = $state(0);
   state = $state<'waiting' | 'sending' | 'broken' | 'failed' | 'done'>('waiting');
+  /** why it failed, or what it waits for */
   error = $state<string | null>(null);
   #stopped = false;
-  #request: XMLHttpRequest | null = null;
+  #upload: Upload;
   #wake: (() => void) | null = null;
-  #upload: number | null = null;
+  #end: ((how: Refusal | null) => void) | null = null;
 
   constructor(
     readonly id: number,
@@ -39,6 +39,20 @@ export class Sending {
     readonly base: string,
   ) {
     this.name = file.name;
+    const { name, size, lastModified } = file;
+    const endpoint = `${location.origin}${base}/uploads`;
+    this.#upload = new Upload(file, {
+      endpoint,
+      chunkSize: PIECE,
+      retryDelays: null, // we wait ourselves, to say so and to go on at once when somebody asks for it
+      metadata: { filename: name, modified: String(lastModified), ...(driver ? { driver } : {}) },
+      fingerprint: () => Promise.resolve(['lauftakt', endpoint, name, size, lastModified, driver].join('\n')),
+      removeFingerprintOnSuccess: true,
+      onBeforeRequest: (request) => request.setHeader('X-CSRFToken', token()),
+      onProgress: (sent) => (this.arrived = sent),
+      onSuccess: () => this.#end?.(null),
+      onError: (error) => this.#end?.(refusalOf(error)),
+    });
   }
 
   get share(): number {
@@ -47,10 +61,10 @@ export class Sending {
 
   stop(): void {
     this.#stopped = true;
-    this.#request?.abort();
+    const begun = this.#upload.url !== null && this.state !== 'done';
+    void this.#upload.abort(begun).catch(() => null);
     this.#wake?.();
-    if (this.#upload !== null)
-      void this.#ask('DELETE', `${this.base}/uploads/${this.#upload}`).catch(() => null);
+    this.#end?.(null);
   }
 
   /** Try at once instead of waiting for the next try. */
@@ -59,36 +73,53 @@ export class Sending {
   }
 
   async run(): Promise<HandIn | null> {
-    let failures = 0;
-    while (!this.#stopped) {
-      try {
-        this.state = 'sending';
-        const begun = await this.#announce();
-        this.#upload = begun.id;
-        this.arrived = begun.offset;
-        while (this.arrived < this.file.size && !this.#stopped) {
-          const told = await this.#piece(begun.id);
-          failures = 0;
-          this.arrived = told.offset;
-          if (told.hand_in) {
-            this.#upload = null;
-            this.state = 'done';
-            return told.hand_in;
-          }
-        }
-        // Everything arrived before, but the last answer was lost: announce again and see.
-      } catch (error) {
-        if (this.#stopped) break;
-        if (error instanceof Refused && error.code !== 'offset' && error.code !== 'busy') {
-          this.error = error.message;
-          this.state = 'failed';
-          return null;
-        }
-        this.state = 'broken';
-        await this.#wait(WAITS_MS[Math.min(failures++, WAITS_MS.length - 1)] ?? 15000);
+    for (let failures = 0, before = 0; !this.#stopped;) {
+      this.state = 'sending';
+      const refusal = (await this.#send()) ?? (await this.#ask());
+      if (this.#stopped) break;
+      if (!('passes' in refusal)) {
+        this.state = 'done';
+        return refusal;
       }
+      if (refusal.told.code === 'token' && (await renewToken())) continue;
+      if (!refusal.passes) {
+        this.error = refusal.told.message ?? texts.handIn.broken;
+        this.state = 'failed';
+        return null;
+      }
+      if (this.arrived > before) failures = 0;
+      before = this.arrived;
+      this.state = 'broken';
+      this.error = refusal.told.message ?? null;
+      await this.#wait(WAITS_MS[Math.min(failures++, WAITS_MS.length - 1)] ?? 20000);
+      this.error = null;
     }
     return null;
+  }
+
+  /** Send what is still to be sent; null once all of it is there. */
+  async #send(): Promise<Refusal | null> {
+    if (this.#upload.url === null) {
+      const [last] = await this.#upload.findPreviousUploads();
+      if (last) this.#upload.resumeFromPreviousUpload(last);
+    }
+    if (this.#stopped) return null;
+    const ended = new Promise<Refusal | null>((resolve) => (this.#end = resolve));
+    this.#upload.start();
+    return ended;
+  }
+
+  /** What became of a file that is there: asked for, so that an answer that was lost is no file that is sent again. */
+  async #ask(): Promise<HandIn | Refusal> {
+    const answer = await fetch(this.#upload.url ?? '', { cache: 'no-store' }).catch(() => null);
+    if (!answer) return { status: 0, told: {}, passes: true };
+    const found = (await answer.json().catch(() => ({}))) as Told & { hand_in?: HandIn | null };
+    if (answer.ok && found.hand_in) return found.hand_in;
+    return {
+      status: answer.status,
+      told: answer.ok ? {} : found,
+      passes: answer.ok || passes(answer.status),
+    };
   }
 
   #wait(ms: number): Promise<void> {
@@ -100,59 +131,22 @@ export class Sending {
       };
     });
   }
+}
 
-  #announce(): Promise<Told> {
-    const { name, size, lastModified } = this.file;
-    const body = JSON.stringify({ name, size, modified: lastModified, driver: this.driver || null });
-    return this.#ask('POST', `${this.base}/uploads`, body, { 'Content-Type': 'application/json' });
-  }
+/** Whether what the server said may be different in a while: away, busy, no room, or another piece just arriving. */
+const passes = (status: number): boolean =>
+  status === 0 || status >= 500 || [408, 409, 423, 429].includes(status);
 
-  #piece(upload: number): Promise<Told> {
-    const from = this.arrived;
-    return this.#ask('PATCH', `${this.base}/uploads/${upload}`, this.file.slice(from, from + PIECE), {
-      'Content-Type': 'application/octet-stream',
-      'Upload-Offset': String(from),
-    });
+function refusalOf(error: Error | DetailedError): Refusal {
+  const answer = error instanceof DetailedError ? error.originalResponse : null;
+  let told: Told = {};
+  try {
+    told = JSON.parse(answer?.getBody() ?? '{}') as Told;
+  } catch {
+    // Not our server's words, for example a proxy's.
   }
-
-  /** The browser's fetch cannot tell how much of a body has left; XMLHttpRequest can. */
-  #ask(
-    method: string,
-    path: string,
-    body: Blob | string | null = null,
-    headers: Record<string, string> = {},
-  ): Promise<Told> {
-    return new Promise((resolve, reject) => {
-      const request = new XMLHttpRequest();
-      if (method !== 'DELETE') this.#request = request;
-      request.open(method, path);
-      request.setRequestHeader('X-CSRFToken', token());
-      for (const [name, value] of Object.entries(headers)) request.setRequestHeader(name, value);
-      const from = this.arrived;
-      if (method === 'PATCH')
-        request.upload.onprogress = (event) => {
-          this.arrived = from + event.loaded;
-        };
-      request.onload = () => {
-        if (request.status >= 200 && request.status < 300)
-          return resolve((request.responseText ? JSON.parse(request.responseText) : {}) as Told);
-        this.arrived = from;
-        let told: { code?: string; message?: string } = {};
-        try {
-          told = JSON.parse(request.responseText) as typeof told;
-        } catch {
-          // Not our server's words, for example a proxy's: taken like a broken connection below.
-        }
-        if (request.status >= 500 && request.status !== 507) return reject(new Error('broken'));
-        reject(new Refused(told.code ?? 'error', told.message ?? texts.handIn.broken));
-      };
-      request.onerror = request.onabort = () => {
-        this.arrived = from;
-        reject(new Error('broken'));
-      };
-      request.send(body);
-    });
-  }
+  const status = answer?.getStatus() ?? 0;
+  return { status, told, passes: passes(status) };
 }
 
 /** The files that are on their way from this page. */

@@ -43,6 +43,11 @@ export const texts = {
   allLaps: allLapsTexts,
   loading: 'Loading …',
   again: 'Try again',
+  interrupted: {
+    server: 'The server does not answer. This page waits and goes on by itself.',
+    away: 'The server does not answer, so this may not have been done. Look again in a moment.',
+    now: 'Look now',
+  },
   close: 'Close',
   cancel: 'Cancel',
   notDrawn: 'This picture could not be drawn.',

@@ -32,9 +32,9 @@
     <button type="button" class="may" onclick={() => outbox.remove(item)}>{t.cancel}</button>
   {/if}
 </div>
-{#if item.error}<p>{item.error}</p>{:else}
+{#if item.state === 'failed'}<p>{item.error}</p>{:else}
   <Progress value={Math.round(item.share * 100)}
     ><Progress.Track class="track"><Progress.Range class="range" /></Progress.Track></Progress
   >
-  {#if item.state === 'broken'}<p class="loss" role="status">{t.brokenOff}</p>{/if}
+  {#if item.state === 'broken'}<p class="loss" role="status">{item.error ?? t.brokenOff}</p>{/if}
 {/if}

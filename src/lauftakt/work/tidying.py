@@ -1,0 +1,76 @@
+"""Forgets what nobody needs any more."""
+
+import time
+from datetime import timedelta
+from pathlib import Path
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from lauftakt.store.analyses import forget_replaced
+from lauftakt.store.database import Database, now
+from lauftakt.store.models import HandIn, Job, RequestCount, Upload
+from lauftakt.store.removing import long_removed, purge_small, purge_teams
+from lauftakt.store.sign_ins import forget_sign_ins
+from lauftakt.work import jobs
+from lauftakt.work.exporting import forget_exports
+from lauftakt.work.sources import inbox_path
+
+# So long a file that was taken off the list can be put back.
+KEPT_OFF_THE_LIST = timedelta(days=1)
+# How work ended is told for so long; of a file's last job as long as the file is known.
+JOBS_KEPT = timedelta(days=30)
+# Bytes without a row may be of a transaction that is still going on.
+ORPHANS_KEPT = timedelta(hours=6)
+# A row that something still refers to cannot go: that is looked at again, but not all the time.
+REMOVE_AGAIN = timedelta(days=1)
+
+
+def tidy(database: Database, exports: Path, inbox: Path) -> list[int]:
+    """Forget replaced analyses, old archives, old sign-ins, jobs that ended long ago, and files that could not be
+    placed and were taken off the list; what was removed a month ago goes by jobs, whose ids are returned to be sent."""
+    with database.begin() as session:
+        forget_replaced(session)
+        forget_sign_ins(session)
+        purge_teams(session)
+        purge_small(session)
+        _forget_jobs(session)
+        session.execute(delete(RequestCount).where(RequestCount.until < now().timestamp() - 3600))
+        long_gone = HandIn.dismissed_at < now() - KEPT_OFF_THE_LIST
+        for hand_in_id in session.scalars(select(HandIn.id).where(HandIn.code.in_(jobs.PLACEABLE), long_gone)):
+            inbox_path(inbox, hand_in_id).unlink(missing_ok=True)
+        made = _remove_for_good(session)
+    forget_exports(exports)
+    _forget_orphans(database, inbox)
+    return made
+
+
+def _forget_orphans(database: Database, inbox: Path) -> None:
+    """Delete bytes that no row speaks of: of a transaction that was not committed, or of somebody who left."""
+    if not inbox.is_dir():
+        return
+    old = time.time() - ORPHANS_KEPT.total_seconds()
+    found = {path for path in inbox.iterdir() if path.is_file() and path.stat().st_mtime < old}
+    with database.begin() as session:
+        known = {f"{row}.file" for row in session.scalars(select(HandIn.id))}
+        known |= {f"{row}.upload" for row in session.scalars(select(Upload.id).where(Upload.hand_in_id.is_(None)))}
+    for path in found:
+        if path.suffix in (".file", ".upload", ".part", ".fetch") and path.name not in known:
+            path.unlink(missing_ok=True)
+
+
+def _forget_jobs(session: Session) -> None:
+    of_a_file = select(HandIn.job_id).where(HandIn.job_id.is_not(None))
+    session.execute(delete(Job).where(Job.finished_at < now() - JOBS_KEPT, Job.id.not_in(of_a_file)))
+
+
+def _remove_for_good(session: Session) -> list[int]:
+    """Jobs for the teams of which something is to be deleted for good."""
+    made = []
+    for team_id in sorted({team for team, _, _ in long_removed(session)}):
+        tried = select(Job.id).where(
+            Job.team_id == team_id, Job.kind == "remove", Job.created_at > now() - REMOVE_AGAIN
+        )
+        if session.scalar(tried.limit(1)) is None:
+            made.append(jobs.add_job(session, team_id, "remove", ("team", team_id)).id)
+    return made

@@ -1,0 +1,248 @@
+"""An installation whose parts are killed, whose clients stand still, and whose workers freeze: it goes on by itself."""
+
+import itertools
+import os
+import signal
+import socket
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+
+import pytest
+import requests
+from sqlalchemy import func, select, text
+
+from lauftakt.operate.mariadb import CannotStart
+from lauftakt.operate.watch import FIRST_S, LONGEST_S, Watch
+from lauftakt.store.database import mine
+from lauftakt.store.models import HandIn, Job, Run
+from tests.day import Day
+from tests.installation import Client, Installation, installed, until
+
+
+@pytest.fixture(scope="module")
+def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:
+    more = {"LAUFTAKT_LEASE_S": "3", "LAUFTAKT_BODY_S": "4"}
+    yield from installed(tmp_path_factory.mktemp("installation"), port=0, workers=2, servers=2, more=more)
+
+
+@pytest.fixture(scope="module")
+def coach(place: Installation) -> Client:
+    return place.coach("ada")
+
+
+# ---- parts that end --------------------------------------------------------------------------------------------------
+
+
+def test_a_killed_database_is_started_again_and_said_so(place: Installation, coach: Client) -> None:
+    place.kill("database")
+    answers = []
+
+    def back() -> bool:
+        answers.append(coach.get("/paddock"))
+        return answers[-1].status_code == 200
+
+    until(back, 40, 0.05)
+    away = [answer for answer in answers if answer.status_code != 200]
+    assert away, "nobody noticed"
+    assert {answer.status_code for answer in away} == {503}
+    assert away[0].json()["code"] == "database"
+    assert "The database is starting again. Nothing is lost" in away[0].json()["message"]
+    assert "Retry-After" in away[0].headers
+    assert any("database ended by itself" in line for line in place.said)
+
+
+@pytest.mark.parametrize("part", ["server", "worker", "collector"])
+def test_a_killed_part_is_started_again(place: Installation, coach: Client, part: str) -> None:
+    before = place.processes(part)
+    place.kill(part)
+    until(lambda: f"The {part} runs again." in place.said, 30)
+    until(lambda: coach.get("/paddock").status_code == 200, 30)
+    # Whatever the killed one had started is gone, too.
+    until(lambda: not any(os.path.exists(f"/proc/{number}") for number in before), 10)
+    if part == "worker":
+        number = coach.hand_in(f"after-{part}.csv", b"no log\n").json()["id"]
+        until(lambda: coach.fates()[f"after-{part}.csv"] == "refused", 30)
+        assert number
+
+
+class Part:
+    """Ends as often as it is told to, and does not start as often as it is told to."""
+
+    name = "part"
+
+    def __init__(self) -> None:
+        self.has_ended, self.fails, self.starts = False, 0, 0
+
+    def start_again(self) -> None:
+        self.starts += 1
+        if self.fails:
+            self.fails -= 1
+            raise CannotStart("no room")
+        self.has_ended = False
+
+
+def test_a_part_that_ends_again_and_again_is_started_later_and_later() -> None:
+    moment, part, said = [0.0], Part(), []
+    watch = Watch(part, clock=lambda: moment[0])
+    assert watch.look(said.append)
+    assert said == []
+    part.has_ended, part.fails = True, 8
+    times = []
+    while part.has_ended:
+        moment[0] += 0.25
+        before = part.starts
+        watch.look(said.append)
+        if part.starts > before:
+            times.append(moment[0])
+    gaps = [b - a for a, b in itertools.pairwise(times)]
+    assert gaps[0] <= 4 * FIRST_S
+    assert all(b >= a - 0.3 for a, b in itertools.pairwise(gaps))
+    assert LONGEST_S - 1 <= gaps[-1] <= LONGEST_S + 1
+    assert said[-1] == "The part runs again."
+    # Having run for long, it is started soon again.
+    moment[0] += 1000
+    part.has_ended = True
+    began = moment[0]
+    while part.has_ended:
+        moment[0] += 0.25
+        watch.look(said.append)
+    assert moment[0] - began < 2
+
+
+# ---- clients that stand still ----------------------------------------------------------------------------------------
+
+STALLED = {
+    "say nothing": "",
+    "begin a head": "POST /api/session HTTP/1.1\r\nHost: x\r\n",
+    "begin a small body": "POST /api/session HTTP/1.1\r\nHost: x\r\n{known}Content-Length: 400\r\n\r\n{{",
+    "begin a large body": "POST /api/session HTTP/1.1\r\nHost: x\r\n{known}Content-Length: 4000000\r\n\r\n{{",
+}
+
+
+def begun(how: str, coach: Client) -> bytes:
+    """What somebody who is known to the server sends before they stand still."""
+    cookies = "; ".join(f"{cookie.name}={cookie.value}" for cookie in coach.session.cookies)
+    token = coach.session.headers["X-CSRFToken"]
+    known = f"Cookie: {cookies}\r\nX-CSRFToken: {token}\r\nContent-Type: application/json\r\n"
+    return STALLED[how].format(known=known).encode()
+
+
+@pytest.mark.parametrize("how", STALLED)
+def test_clients_that_stand_still_keep_nobody_waiting(place: Installation, coach: Client, how: str) -> None:
+    stalled = [socket.create_connection(("127.0.0.1", place.stack.port)) for _ in range(120)]
+    try:
+        for each in stalled:
+            each.sendall(begun(how, coach))
+        time.sleep(0.3)
+        waits = []
+        for _ in range(8):
+            began = time.monotonic()
+            assert coach.get("/session").status_code == 200
+            waits.append(time.monotonic() - began)
+        assert max(waits) < 2.0, waits
+    finally:
+        for each in stalled:
+            each.close()
+
+
+def test_a_body_that_comes_in_drops_is_told_and_ended(place: Installation, coach: Client) -> None:
+    with socket.create_connection(("127.0.0.1", place.stack.port)) as slow:
+        slow.settimeout(40)
+        slow.sendall(begun("begin a large body", coach))
+        began, answer = time.monotonic(), b""
+        while not answer and time.monotonic() - began < 40:
+            try:
+                slow.sendall(b" ")
+                slow.settimeout(0.5)
+                answer = slow.recv(4000)
+            except TimeoutError:
+                continue
+        assert b" 408 " in answer.split(b"\r\n")[0]
+        assert b'"slow"' in answer
+        assert time.monotonic() - began < 15
+
+
+def test_limits_hold_for_all_server_processes_together(place: Installation, coach: Client) -> None:
+    assert len(place.processes("server")) >= 3  # the main one and two that answer
+
+    def ask(_: int) -> int:
+        own = {**coach.session.headers, "Tus-Resumable": "1.0.0"}
+        address = f"{place.api}/link/nobody/uploads"
+        return requests.post(address, headers=own, cookies=coach.session.cookies, timeout=30).status_code
+
+    with ThreadPoolExecutor(8) as pool:
+        codes = list(pool.map(ask, range(640)))
+    assert codes.count(429) >= 30, codes.count(429)
+    assert codes.count(429) <= 60
+
+
+# ---- work ------------------------------------------------------------------------------------------------------------
+
+
+def test_a_worker_that_froze_and_thawed_changes_nothing(place: Installation, coach: Client, day: Day) -> None:
+    coach.hand_in(day.layout_file.name, day.layout_file.read_bytes())
+    until(lambda: coach.fates().get(day.layout_file.name) == "taken", 60)
+    coach.hand_in(day.files[0].name, day.files[0].read_bytes())
+    database = place.database()
+
+    def is_placing() -> bool:
+        with database.begin() as session:
+            job = session.scalar(mine(Job, coach.team_id).where(Job.kind == "import").order_by(Job.id.desc()).limit(1))
+            return bool(job and job.state == "running" and job.step in ("recognising", "placing"))
+
+    until(is_placing, 60, 0.01)
+    with database.begin() as session:
+        busy = session.scalar(mine(HandIn, coach.team_id).where(HandIn.state == "running"))
+        assert busy is not None
+    # All that work now: which of them has it is nobody's to know.
+    frozen = place.processes("worker")[1:]
+    for number in frozen:
+        os.kill(number, signal.SIGSTOP)
+    # Another machine's worker would take it; here it is a new pool, since all of this one's are frozen.
+    time.sleep(3.5)
+    from lauftakt.work.doing import work_on
+
+    with database.begin() as session:
+        job_id = session.scalars(select(Job.id).where(Job.team_id == coach.team_id, Job.state == "running")).one()
+    work_on(database, place.stack.var / "inbox", job_id)
+    assert coach.fates()[day.files[0].name] == "taken"
+    for number in frozen:
+        os.kill(number, signal.SIGCONT)
+    # The thawed worker stops, and takes the next job.
+    coach.hand_in("next.csv", b"no log\n")
+    until(lambda: coach.fates()["next.csv"] == "refused", 60)
+    assert coach.fates()[day.files[0].name] == "taken"
+    with database.begin() as session:
+        assert session.scalar(select(func.count()).where(Run.team_id == coach.team_id)) == 1
+        assert session.get_one(Job, job_id).attempts == 2
+    database.close()
+
+
+@pytest.mark.long
+def test_frozen_workers_do_not_make_the_queue_grow(place: Installation, coach: Client) -> None:
+    database = place.database()
+
+    def messages(only: str = "") -> int:
+        with database.engine.connect() as connection:
+            return int(connection.execute(text(f"SELECT COUNT(*) FROM kombu_message {only}")).scalar() or 0)
+
+    frozen = place.processes("worker")[1:]
+    for number in frozen:
+        os.kill(number, signal.SIGSTOP)
+    try:
+        for number in range(200):
+            assert coach.hand_in(f"waits-{number}.csv", b"no log\n").status_code == 201
+        before = messages("WHERE visible = 1")
+        time.sleep(75)  # longer than after which a message counts as lost
+        assert messages("WHERE visible = 1") <= before + 4
+    finally:
+        for number in frozen:
+            os.kill(number, signal.SIGCONT)
+    until(lambda: messages("WHERE visible = 1") == 0, 120)
+    until(lambda: messages() == 0, 60)
+    began = time.monotonic()
+    coach.hand_in("after-all.csv", b"no log\n")
+    until(lambda: coach.fates()["after-all.csv"] == "refused", 20)
+    assert time.monotonic() - began < 8
+    database.close()
