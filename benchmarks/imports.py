@@ -33,7 +33,7 @@ from lauftakt.demo.school import SCHOOL_CAR, start_line
 from lauftakt.demo.sensors import Sensors, record
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.geojson import write_start
-from lauftakt.operate.stack import Stack
+from lauftakt.operate.stack import How, Stack
 from lauftakt.store.accounts import add_team
 from lauftakt.store.database import Database, mine
 from lauftakt.store.drawings import keep_drawing
@@ -80,7 +80,7 @@ def measure(
     folder: Path, files: list[Path], layout: Path, workers: int, counts: list[int]
 ) -> dict[int, tuple[float, float]]:
     """Wall-clock and CPU seconds for each number of files."""
-    stack = Stack(folder, workers=workers)
+    stack = Stack(folder, How(workers=workers))
     found = {}
     try:
         database = stack.start_database(lambda _: None)
@@ -105,7 +105,7 @@ def alone(*arguments: object) -> dict[int, tuple[float, float]]:
 
 def renewed(folder: Path, files: list[Path], layout: Path) -> float:
     """Wall-clock seconds from keeping a moved start line until no run waits for its new numbers."""
-    stack = Stack(folder, workers=2)
+    stack = Stack(folder, How(workers=2))
     try:
         database = stack.start_database(lambda _: None)
         stack.start_application(lambda _: None)

@@ -13,7 +13,7 @@ from typing import Any
 
 import requests
 
-from lauftakt.operate.stack import Stack
+from lauftakt.operate.stack import How, Stack
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
 
@@ -125,7 +125,8 @@ def until(found: Callable[[], Any], seconds: float = 60.0, step: float = 0.1) ->
 def installed(var: Path, **how: Any) -> Iterator[Installation]:
     """Start one, and stop it at the end."""
     before = dict(os.environ)
-    found = Installation(Stack(var, **how))
+    more = how.pop("more", None)
+    found = Installation(Stack(var, How(**how), more=more))
     try:
         found.stack.start_database(found.said.append).close()
         found.stack.start_application(found.said.append)

@@ -8,7 +8,7 @@ import pymysql
 import pytest
 
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, system_user
-from lauftakt.operate.stack import Stack
+from lauftakt.operate.stack import How, Stack
 from lauftakt.store.database import Database
 
 
@@ -42,7 +42,7 @@ def test_a_port_in_use_is_said_before_anything_starts(tmp_path: Path) -> None:
         taken.bind(("127.0.0.1", 0))
         taken.listen()
         port = taken.getsockname()[1]
-        stack = Stack(tmp_path, port=port)
+        stack = Stack(tmp_path, How(port=port))
         with pytest.raises(CannotStart, match=f"Port {port} is in use"):
             stack.start_database(quiet)
         stack.stop()

@@ -28,14 +28,13 @@ def main(arguments: list[str] | None = None) -> int:
 
 
 def _parser() -> argparse.ArgumentParser:
-    from lauftakt.operate.shell import add_commands
+    from lauftakt.operate.shell import add_commands, add_how
 
     parser = argparse.ArgumentParser(prog="lauftakt", description="Compare laps and say where time is lost.")
     commands = parser.add_subparsers(dest="command", required=True)
     demo = commands.add_parser("demo", help="start everything on this machine with the demo team")
-    demo.add_argument("--port", type=int, default=None, help="port of the server (default: that of the last start)")
+    add_how(demo)
     demo.add_argument("--var", type=Path, default=settings.default_var(), help="folder for data and logs")
-    demo.add_argument("--lan", action="store_true", help="let phones in the local network reach it, over HTTPS")
     demo.add_argument("--new-password", action="store_true", help="choose the coach's password (asked for with --lan)")
     demo.set_defaults(run=_demo)
     logs = commands.add_parser("demo-logs", help="write the demo team's log files into a folder")
@@ -203,7 +202,7 @@ def _openapi(_: argparse.Namespace) -> int:
 
 def _demo(chosen: argparse.Namespace) -> int:
     from lauftakt.operate.demo_stack import run_demo
-    from lauftakt.operate.shell import ask_password, keep_running
+    from lauftakt.operate.shell import ask_password, how_of, keep_running
 
     password = None
     if chosen.new_password or (chosen.lan and not (chosen.var / "demo-password-chosen").exists()):
@@ -214,7 +213,7 @@ def _demo(chosen: argparse.Namespace) -> int:
     chosen.var.mkdir(parents=True, exist_ok=True)
     if password is not None:
         (chosen.var / "demo-password-chosen").touch()
-    return keep_running(lambda: run_demo(chosen.var, chosen.port, chosen.lan, say, password), say)
+    return keep_running(lambda: run_demo(chosen.var, how_of(chosen), say, password), say)
 
 
 if __name__ == "__main__":

@@ -67,7 +67,7 @@ def write_csv(log: Log, path: Path) -> None:
 
 def comment_line(key: str, value: str) -> str:
     """A comment line as one cell: cut at a delimiter, its rest could run as a formula."""
-    line = f"# {key}: {printable(' '.join(value.split()))}"
+    line = printable(f"# {' '.join(key.split())}: {' '.join(value.split())}")
     return '"' + line.replace('"', '""') + '"' if any(c in line for c in ',;\t"') else line
 
 

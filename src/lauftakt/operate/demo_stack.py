@@ -11,7 +11,7 @@ from lauftakt.demo.logger_device import serve_logger
 from lauftakt.demo.school import write_afternoon
 from lauftakt.demo.team import EMAIL, PASSWORD, load_demo_team
 from lauftakt.operate.mariadb import CannotStart, free_udp_port
-from lauftakt.operate.stack import Stack
+from lauftakt.operate.stack import How, Stack
 from lauftakt.store.accounts import set_password, verify
 from lauftakt.store.database import Database
 from lauftakt.store.models import Account
@@ -24,7 +24,7 @@ Say = Callable[[str], None]
 CLOCK_OFF_S, DELAY_S, BREAKS = 3725.0, 0.15, 0.3
 
 
-def run_demo(var: Path, port: int | None, lan: bool, say: Say, password: str | None = None) -> None:
+def run_demo(var: Path, how: How, say: Say, password: str | None = None) -> None:
     """Start everything and keep it running until interrupted.
 
     ``password`` is the coach's from now on; with ``lan`` there has to be one: everybody knows the demo's own.
@@ -43,9 +43,9 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say, password: str | N
     more = {
         "LAUFTAKT_LOGGERS": f"Paddock logger=http://127.0.0.1:{device.server_address[1]}",
         "LAUFTAKT_STREAM_PORT": str(stream_port),
-        **({"LAUFTAKT_STREAM_HOST": "0.0.0.0"} if lan else {}),  # noqa: S104 (only with --lan)
+        **({"LAUFTAKT_STREAM_HOST": "0.0.0.0"} if how.lan else {}),  # noqa: S104 (only with --lan)
     }
-    stack = Stack(var, port=port, lan=lan, more=more)
+    stack = Stack(var, how, more=more)
 
     def hand_in(database: Database, team_id: int, path: Path) -> None:
         for fate in hand_in_now(database, var / "inbox", Giver(team_id, "shell"), path):
@@ -58,7 +58,7 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say, password: str | N
         if password is not None:
             with database.begin() as session:
                 set_password(session, session.scalars(select(Account).where(Account.email == EMAIL)).one(), password)
-        elif lan and _is_known(database):
+        elif how.lan and _is_known(database):
             raise CannotStart("The demo's password is known to everybody: choose another before others can reach it.")
         word = PASSWORD if _is_known(database) else password
         database.close()
@@ -68,7 +68,7 @@ def run_demo(var: Path, port: int | None, lan: bool, say: Say, password: str | N
         known = PASSWORD if word == PASSWORD else "the one you chose"
         say("")
         say(f"Lauftakt is at        {stack.address}")
-        if lan:
+        if how.lan:
             say(f"Phones reach it at    {stack.public_address}")
             say("                      (the certificate is this machine's own: accept it once)")
         say(f"Sign in as the coach: {EMAIL}   password: {known}")

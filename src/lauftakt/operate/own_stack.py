@@ -2,30 +2,27 @@
 
 import secrets
 import threading
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 from lauftakt.demo.team import close_known_password
-from lauftakt.operate import backups
-from lauftakt.operate.stack import Stack, rotate
+from lauftakt.operate.nights import Nights
+from lauftakt.operate.stack import How, Stack
 from lauftakt.settings import FIRST_CODE
 from lauftakt.store.accounts import has_own_team
 from lauftakt.store.database import Database
 
 Say = Callable[[str], None]
 
-LOOK_S = 600.0
 
-
-def run_own(var: Path, port: int | None, lan: bool, say: Say) -> None:
+def run_own(var: Path, how: How, say: Say) -> None:
     """Start everything and keep it running until interrupted.
 
     Raises
     ------
     CannotStart
     """
-    stack = Stack(var, port=port, lan=lan, more={"LAUFTAKT_BACKUPS": "1"})
+    stack = Stack(var, how, more={"LAUFTAKT_BACKUPS": "1"})
     stopping = threading.Event()
     try:
         database = stack.start_database(say)
@@ -34,10 +31,11 @@ def run_own(var: Path, port: int | None, lan: bool, say: Say) -> None:
         code = first_code(var, database)
         database.close()
         stack.start_application(say)
-        threading.Thread(target=_nights, args=(stack.var, stopping), daemon=True, name="backups").start()
+        nights = Nights(stack.var, Database(stack.mariadb.url), stopping)
+        threading.Thread(target=nights.go_on, daemon=True, name="backups").start()
         say("")
         say(f"Lauftakt is at      {stack.address}")
-        if lan:
+        if how.lan:
             say(f"Phones reach it at  {stack.public_address}")
             say("                    (the certificate is this machine's own: accept it once)")
         if code:
@@ -64,20 +62,3 @@ def first_code(var: Path, database: Database) -> str | None:
         path.write_text(secrets.token_urlsafe(16))
         path.chmod(0o600)
     return path.read_text().strip()
-
-
-def _nights(var: Path, stopping: threading.Event) -> None:
-    """Make the day's backup where it is missing, and keep the logs short."""
-    log = var / "backup.log"
-
-    def say(text: str) -> None:
-        with log.open("a") as file:
-            file.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {text}\n")
-
-    while not stopping.wait(5.0 if backups.due(var) else LOOK_S):
-        if backups.due(var):
-            backups.nightly(var, say)
-        for path in var.glob("*.log"):
-            rotate(path)
-        if backups.due(var):  # it failed: not again at once
-            stopping.wait(LOOK_S)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from lauftakt import settings
 
 if TYPE_CHECKING:
+    from lauftakt.operate.stack import How
     from lauftakt.store.database import Database
 
 Say = Callable[[str], None]
@@ -34,8 +35,7 @@ def add_commands(commands: Any) -> None:
         return made
 
     start = command("start", "start your own Lauftakt on this machine", "start --lan", _start)
-    start.add_argument("--port", type=int, default=None, help="port of the server (default: that of the last start)")
-    start.add_argument("--lan", action="store_true", help="let phones in the local network reach it, over HTTPS")
+    add_how(start)
     team = command(
         "team", "list the teams, make one, or bring a removed one back",
         'team --new "Ellerholm school" --owner ada@school.example', _team,
@@ -88,6 +88,28 @@ def add_commands(commands: Any) -> None:
     take.add_argument("--coach", required=True, metavar="ADDRESS", help="with which the team's coach signs in")
     check = command("check", "say whether the running installation is well", "check --quick", _check)
     check.add_argument("--quick", action="store_true", help="without reading every sample and kept file")
+
+
+def add_how(parser: argparse.ArgumentParser) -> None:
+    """How an installation runs."""
+    parser.add_argument("--port", type=int, default=None, help="port of the server (default: that of the last start)")
+    parser.add_argument("--lan", action="store_true", help="let phones in the local network reach it, over HTTPS")
+    parser.add_argument("--workers", type=_count, default=2, metavar="N", help="files imported at once (default: 2)")
+    parser.add_argument("--servers", type=_count, default=1, metavar="N", help="processes that answer (default: 1)")
+
+
+def _count(text: str) -> int:
+    found = int(text)
+    if not 1 <= found <= 64:
+        raise argparse.ArgumentTypeError("between 1 and 64")
+    return found
+
+
+def how_of(chosen: argparse.Namespace) -> "How":
+    """What was chosen."""
+    from lauftakt.operate.stack import How
+
+    return How(port=chosen.port, lan=chosen.lan, workers=chosen.workers, servers=chosen.servers)
 
 
 def _password_arguments(parser: argparse.ArgumentParser) -> None:
@@ -159,7 +181,7 @@ def _chosen_password(chosen: argparse.Namespace) -> str | None:
 def _start(chosen: argparse.Namespace) -> int:
     from lauftakt.operate.own_stack import run_own
 
-    return keep_running(lambda: run_own(chosen.var, chosen.port, chosen.lan, say), say)
+    return keep_running(lambda: run_own(chosen.var, how_of(chosen), say), say)
 
 
 def _team(chosen: argparse.Namespace) -> int:

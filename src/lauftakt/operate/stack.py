@@ -35,6 +35,20 @@ SERVED_BY = (
 )  # fmt: skip
 
 
+@dataclass(frozen=True)
+class How:
+    """How an installation runs.
+
+    ``port``: of the server, None for that of the last start; ``lan``: reachable for phones in the local network, over
+    HTTPS; ``workers``: how many files are imported at once; ``servers``: how many processes answer requests.
+    """
+
+    port: int | None = None
+    lan: bool = False
+    workers: int = 2
+    servers: int = 1
+
+
 # How long a part may take to end what it is doing.
 PATIENCE_S = 20.0
 
@@ -93,24 +107,13 @@ class Part:
 class Stack:
     """Started once, stopped once; every part runs in a session of its own, so that Ctrl-C reaches only us."""
 
-    def __init__(
-        self,
-        var: Path,
-        *,
-        port: int | None = None,
-        workers: int = 2,
-        servers: int = 1,
-        lan: bool = False,
-        more: dict[str, str] | None = None,
-    ) -> None:
-        """``workers``: files that are imported at once; ``servers``: processes that answer requests; ``lan``: reachable
-        for phones in the local network, over HTTPS; ``more``: settings for all parts."""
-        self.var = var.resolve()
-        self.lan = lan
+    def __init__(self, var: Path, how: How | None = None, *, more: dict[str, str] | None = None) -> None:
+        """``more``: settings for all parts."""
+        self.var, self.how = var.resolve(), how or How()
+        self.lan = self.how.lan
         self.more = more or {}
-        self.wanted_port = port
+        self.wanted_port = self.how.port
         self.port = 0
-        self.workers, self.servers = workers, servers
         self.mariadb = PrivateMariaDB(self.var / "database")
         self._parts: list[Part] = []
         self._watches: list[Watch] = []
@@ -196,7 +199,7 @@ class Stack:
             "worker",
             [
                 "celery", "--app", "lauftakt.work.queue", "worker",
-                "--concurrency", str(self.workers), "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
+                "--concurrency", str(self.how.workers), "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
             ],
         )  # fmt: skip
         self._choose_port()
@@ -212,7 +215,7 @@ class Stack:
             "server",
             [
                 "gunicorn", "--bind", f"{'0.0.0.0' if self.lan else '127.0.0.1'}:{self.port}",  # noqa: S104
-                "--workers", str(self.servers), *secured, *SERVED_BY, "lauftakt.web.serve:app",
+                "--workers", str(self.how.servers), *secured, *SERVED_BY, "lauftakt.web.serve:app",
             ],
         )  # fmt: skip
         for _ in range(200):

@@ -49,6 +49,7 @@ from lauftakt.web import (
     reading_day,
     registry,
     removing,
+    running,
     runs,
     season,
     sessions,
@@ -61,6 +62,7 @@ from lauftakt.web import (
 from lauftakt.web.access import Problem, login_manager
 from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
+from lauftakt.web.door import guard_the_door
 from lauftakt.web.keeping import Kept
 from lauftakt.web.limits import BodiesAtOnce, limiter
 from lauftakt.work.room import NoRoom, is_full, short_of, told
@@ -121,6 +123,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     app.extensions["lauftakt-seasons"] = SeasonCache()
     app.extensions["lauftakt-worked-out"] = Kept(400)
     app.extensions["lauftakt-build"] = _build(front_end)
+    guard_the_door(app)
     Compress(app)
     login_manager.init_app(app)
     CSRFProtect(app)
@@ -128,7 +131,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
         cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
-        watch, reading_day, choosing, keeping, notes, debrief, season, season.search,
+        running, watch, reading_day, choosing, keeping, notes, debrief, season, season.search,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)
@@ -160,7 +163,7 @@ def _problem(status: int, code: str, message: str) -> tuple[Response, int]:
 CONNECTION_LOST = (0, 1040, 1053, 1152, 1153, 1158, 1159, 1160, 1161, 1203, 2002, 2003, 2006, 2013, 2055)
 # Two who changed the same at once: one of them has to try again.
 IN_EACH_OTHERS_WAY = (1205, 1213)
-AWAY = "The database is starting again. Nothing is lost; this page goes on by itself."
+AWAY = "The database is starting again. Nothing is lost; "
 
 
 def _errors(app: APIFlask, settings: Settings) -> None:
@@ -205,7 +208,8 @@ def _errors(app: APIFlask, settings: Settings) -> None:
         if not error.connection_invalidated and code not in CONNECTION_LOST:
             raise error
         app.logger.warning("the database does not answer: %s", error.orig)
-        return _later("database", AWAY)
+        reads = request.method in ("GET", "HEAD")
+        return _later("database", AWAY + ("this page goes on by itself." if reads else "try it again in a moment."))
 
     @app.errorhandler(NoConnection)
     def none_left(_: NoConnection) -> tuple[Response, int]:

@@ -85,24 +85,6 @@ def _shown(viewer: Viewer, job_id: int) -> schemas.JobOut:
     return show.job(_job(viewer, job_id))
 
 
-@blueprint.get("/jobs/<int:job_id>")
-@only("see")
-@blueprint.output(schemas.JobOut)
-def get_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
-    """How far long work is."""
-    return _shown(viewer, job_id)
-
-
-@blueprint.post("/jobs/<int:job_id>/cancel")
-@only("see")
-@blueprint.output(schemas.JobOut)
-def cancel_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
-    """Ask long work to stop; a finished one stays as it is."""
-    with database().begin() as session:
-        jobs.cancel(session, one(session, Job, viewer, job_id, lock=True))
-    return _shown(viewer, job_id)
-
-
 @blueprint.get("/jobs/<int:job_id>/file")
 @only("see")
 def get_job_file(viewer: Viewer, job_id: int) -> Response:

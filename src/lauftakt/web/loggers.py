@@ -9,7 +9,7 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.givers import myself, settings_of_app
 from lauftakt.web.policy import Viewer
-from lauftakt.work.fetching import NoAnswer, address_of, list_runs
+from lauftakt.work.fetching import NoAnswer, NotAllowed, address_of, list_runs
 from lauftakt.work.intake import Giver, add_hand_in, clean_name, job_of
 from lauftakt.work.queue import send
 
@@ -66,8 +66,10 @@ def fetch_runs(viewer: Viewer, json_data: schemas.LoggerFetch) -> schemas.Fetchi
     """Fetch runs from a logger and import them, in the background."""
     try:
         listing = list_runs(address_of(settings_of_app(), json_data.logger))
+    except NotAllowed as error:
+        raise Problem(404, "no-logger", str(error)) from error
     except NoAnswer as error:
-        raise Problem(502, "logger", str(error)) from error
+        raise Problem(409, "logger", str(error)) from error
     by_key = {run.key: run for run in listing.runs}
     missing = [key for key in json_data.keys if key not in by_key]
     if missing:

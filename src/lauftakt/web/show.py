@@ -242,7 +242,7 @@ def _hand_in(row: HandIn, details: Details) -> schemas.HandInOut:
         created_at=moment(row.created_at),
         state=row.state,  # type: ignore[arg-type]
         progress=row.job.progress if row.job else 1.0,
-        step=row.job.step if row.job else "",
+        step=_step(row.job),
         code=row.code,
         message=row.message,
         can_retry=row.state in ("failed", "cancelled"),
@@ -297,6 +297,13 @@ def everybody(session: Session, viewer: Viewer) -> list[schemas.DriverOut]:
     return [driver(row) for row in session.scalars(visible(Driver, viewer).order_by(Driver.name))]
 
 
+def _step(job: Job | None) -> str:
+    """What is done of a file, or what it waits for."""
+    if job is None:
+        return ""
+    return f"waits-{job.waits_for}" if job.waits_for else job.step
+
+
 def job(row: Job) -> schemas.JobOut:
     return schemas.JobOut(
         id=row.id,
@@ -304,6 +311,7 @@ def job(row: Job) -> schemas.JobOut:
         state=row.state,  # type: ignore[arg-type]
         progress=row.progress,
         step=row.step,
+        waits_for=row.waits_for,  # type: ignore[arg-type]
         message=row.message,
         result=row.result,
     )

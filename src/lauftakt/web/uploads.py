@@ -25,7 +25,6 @@ blueprint = APIBlueprint("uploads", __name__, tag="Hand-in")
 
 VERSION = "1.0.0"
 EXTENSIONS = "creation,termination,expiration"
-PIECE = "application/offset+octet-stream"
 LONGEST_METADATA = 8_000
 
 
@@ -183,8 +182,6 @@ def _state(giver: Giver, upload_id: int) -> Response:
 
 def _piece(giver: Giver, upload_id: int) -> Response:
     row = begun(giver, upload_id)
-    if request.mimetype != PIECE:
-        raise Problem(415, "kind", f"A piece of a file comes as {PIECE}.")
     came = take_piece(giver, row, _number("Upload-Offset"), cast(Any, request.stream))
     return _with_state(Response(status=204), row, came)
 

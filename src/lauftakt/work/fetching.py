@@ -32,6 +32,10 @@ class NoAnswer(Exception):
     """A logger that does not answer, or not sensibly; says so in a sentence."""
 
 
+class NotAllowed(NoAnswer):
+    """A logger that the administrator did not name."""
+
+
 @dataclass(frozen=True)
 class Recorded:
     """A run that a logger holds."""
@@ -65,13 +69,12 @@ def address_of(settings: Settings, name: str) -> str:
 
     Raises
     ------
-    NoAnswer
-        for a name that is not among those allowed.
+    NotAllowed
     """
     for known, address in settings.loggers:
         if known == name:
             return address
-    raise NoAnswer(f"“{name[:60]}” is not among the loggers that the administrator allowed.")
+    raise NotAllowed(f"“{name[:60]}” is not among the loggers that the administrator allowed.")
 
 
 def list_runs(address: str) -> Listing:

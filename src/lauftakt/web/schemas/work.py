@@ -6,6 +6,8 @@ from pydantic import Field
 
 from lauftakt.web.schemas.base import Schema
 
+Kind = Literal["import", "renew", "export", "reline", "compare", "follow", "remove", "demo", "backup"]
+JobState = Literal["waiting", "running", "done", "refused", "cancelled", "failed"]
 Format = Literal["csv", "parquet", "mdf4", "gpx", "geojson"]
 
 
@@ -22,10 +24,11 @@ class JobOut(Schema):
     """Long work: how far it is, and how it ended. A finished export gives its file at ``/api/jobs/ID/file``."""
 
     id: int
-    kind: Literal["import", "renew", "export", "reline", "compare", "follow", "demo"]
-    state: Literal["waiting", "running", "done", "refused", "cancelled", "failed"]
+    kind: Kind
+    state: JobState
     progress: float
     step: str
+    waits_for: Literal["layout", "store", "disk"] | None
     message: str | None
     result: dict[str, Any]
 

@@ -68,6 +68,7 @@ export type FillingKind = NonNullable<paths['/api/fillings']['get']['parameters'
 export type Difference = DeskLap['differs'][number];
 export type Registry = Schemas['RegistryOut'];
 export type Job = Schemas['JobOut'];
+export type RunningJob = Schemas['RunningOut']['ended'][number];
 export type MyAccount = Schemas['MyAccount'];
 export type TeamOut = Schemas['TeamOut'];
 export type InvitationOut = Schemas['InvitationOut'];

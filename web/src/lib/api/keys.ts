@@ -11,6 +11,7 @@ export const keys = {
   channels: (run: number | string) => ['channels', run] as const,
   links: () => ['links'] as const,
   account: () => ['account'] as const,
+  running: (trouble: boolean) => ['running', trouble] as const,
   team: () => ['team'] as const,
   loggers: () => ['loggers'] as const,
   stream: () => ['stream'] as const,

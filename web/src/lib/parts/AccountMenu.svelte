@@ -79,6 +79,7 @@
           </select></label
         >
         <a class="may" href="/account">{t.page}</a>
+        {#if present.me?.role !== 'driver'}<a class="may" href="/running">{texts.running.title}</a>{/if}
         <button type="button" class="may" onclick={leave}>{t.leave}</button>
       </Popover.Content>
     </Popover.Positioner>

@@ -17,7 +17,7 @@
 <style>
   .place {
     position: fixed;
-    inset: 0 0 auto;
+    inset: 48px 0 auto;
     z-index: 60;
     display: grid;
     justify-items: center;

@@ -28,6 +28,9 @@ export const handInTexts = {
   notSent: 'Not sent',
   steps: {
     waiting: 'Waiting',
+    'waits-layout': 'Waiting: another run is making this circuit',
+    'waits-store': 'Waiting to be stored: another run is just being stored',
+    'waits-disk': 'Waiting for room on the disk; it goes on by itself',
     fetching: 'Fetching from the logger',
     unpacking: 'Unpacking',
     reading: 'Reading',

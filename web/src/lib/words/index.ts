@@ -6,6 +6,7 @@ import { doubtTexts } from './doubt';
 import { handInTexts } from './hand-in';
 import { lapsTexts } from './laps';
 import { paddockTexts } from './paddock';
+import { runningTexts } from './running';
 import { seasonTexts } from './season';
 import { tableTexts } from './table';
 import { allLapsTexts, stintTexts, trafficTexts, watchTexts } from './watch';
@@ -58,6 +59,7 @@ export const texts = {
   cancelled: (name: string) => `Cancelled: ${name} was not written.`,
   paddock: paddockTexts,
   season: seasonTexts,
+  running: runningTexts,
   handIn: handInTexts,
   circuit: circuitTexts,
   laps: lapsTexts,
