@@ -14,6 +14,8 @@ from tests.day import Day
 from tests.hostile import zipped
 from tests.web.coach import Coach
 
+PIECE = "application/offset+octet-stream"
+
 
 def tus(coach: Coach, method: str, path: str, data: bytes = b"", **headers: str):
     """A request as the protocol wants it."""
@@ -39,8 +41,7 @@ def announce(coach: Coach, name: str, data: bytes, base: str = "/api", **more: s
 
 
 def piece(coach: Coach, upload: int, offset: int, data: bytes, base: str = "/api"):
-    kind = "application/offset+octet-stream"
-    return tus(coach, "PATCH", f"{base}/uploads/{upload}", data, Upload_Offset=str(offset), Content_Type=kind)
+    return tus(coach, "PATCH", f"{base}/uploads/{upload}", data, Upload_Offset=str(offset), Content_Type=PIECE)
 
 
 def give(coach: Coach, name: str, data: bytes, base: str = "/api") -> dict:
@@ -86,13 +87,13 @@ def test_the_protocol_is_what_it_says(coach: Coach) -> None:
     assert int(offered.headers["Tus-Max-Size"]) == settings.load().upload_mb * 1_000_000
     upload = announce(coach, "p.csv", b"12345")["id"]
     path = f"/api/uploads/{upload}"
-    other = tus(coach, "PATCH", path, b"1", Tus_Resumable="0.2.2", Upload_Offset="0")
+    other = tus(coach, "PATCH", path, b"1", Tus_Resumable="0.2.2", Upload_Offset="0", Content_Type=PIECE)
     assert other.status_code == 412
     assert other.headers["Tus-Resumable"] == "1.0.0"
     for kind in ("application/octet-stream", "application/json", "text/plain"):
         assert tus(coach, "PATCH", path, b"1", Upload_Offset="0", Content_Type=kind).status_code == 415
     for offset in ("", "x", "-1", "1e3", "9" * 30, "\u0663"):
-        wrong = tus(coach, "PATCH", path, b"1", Upload_Offset=offset, Content_Type="application/offset+octet-stream")
+        wrong = tus(coach, "PATCH", path, b"1", Upload_Offset=offset, Content_Type=PIECE)
         assert wrong.status_code == 422, offset
     for told in ("", "filename", "filename !!!", "filename " + "QQ" * 9000, metadata(modified="5")):
         assert tus(coach, "POST", "/api/uploads", Upload_Length="5", Upload_Metadata=told).status_code == 422

@@ -7,7 +7,10 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import IO, cast
 
+import pymysql
+
 from lauftakt.operate.mariadb import NAME, CannotStart, PrivateMariaDB, program, system_user
+from lauftakt.operate.version import last_commit
 from lauftakt.store.database import Database
 
 Say = Callable[[str], None]
@@ -19,13 +22,16 @@ TELL = 100_000_000
 def bring_up_to_date(database: Database, server: PrivateMariaDB, folder: Path, say: Say) -> None:
     """Migrate the tables to what this program wants; where there is data, it is dumped before.
 
-    A migration that was killed begins again from the top at the next start; the first dump of it stays.
+    A migration that was killed begins again from the top at the next start; the first dump of it stays. One that fails
+    leaves the database as it was.
 
     Raises
     ------
     CannotStart
-        where the tables are newer than the program, or no dump can be made: nothing was changed then.
+        where the tables are newer than the program, no dump can be made, or the tables cannot be changed: the data are
+        as they were then, and it is said how to go back to what ran before.
     """
+    _finish_bringing_back(server, folder, say)
     present, wanted = database.versions()
     if present == wanted:
         return
@@ -41,7 +47,58 @@ def bring_up_to_date(database: Database, server: PrivateMariaDB, folder: Path, s
             dump(server, target)
         _forget(folder)
         say("Bringing the tables up to date …")
+        try:
+            database.migrate(say=say)
+        except Exception as error:
+            database.close()
+            _bring_back(server, target, folder, say)
+            raise CannotStart(_told(error, folder.parent)) from error
+        return
     database.migrate(say=say)
+
+
+# Names the dump that is being read back, so that a kill in the middle of it is made good at the next start.
+_MARK = "bringing-back"
+
+
+def _bring_back(server: PrivateMariaDB, source: Path, folder: Path, say: Say) -> None:
+    """Make the database what a dump holds, and nothing else.
+
+    Raises
+    ------
+    CannotStart
+    """
+    say(f"The update failed; the database is brought back from {source} …")
+    (folder / _MARK).write_text(source.name)
+    try:
+        with server.connect() as connection, connection.cursor() as cursor:
+            cursor.execute(f"DROP DATABASE IF EXISTS {NAME}")
+            cursor.execute(f"CREATE DATABASE {NAME} CHARACTER SET utf8mb4 COLLATE utf8mb4_bin")
+        load(server, source)
+    except (pymysql.Error, CannotStart) as error:
+        raise CannotStart(
+            f"The update failed, and the database could not be brought back yet: {error}. Nothing is lost: {source} "
+            "holds all of it. Start it again; that is tried first."
+        ) from error
+    (folder / _MARK).unlink()
+
+
+def _finish_bringing_back(server: PrivateMariaDB, folder: Path, say: Say) -> None:
+    """Go on with what was killed in the middle."""
+    try:
+        source = folder / (folder / _MARK).read_text()
+    except OSError:
+        return
+    _bring_back(server, source, folder, say)
+
+
+def _told(error: Exception, var: Path) -> str:
+    before = last_commit(var)
+    back = f"git checkout {before[:12]}" if before else "the version that ran before"
+    cause = str(error).strip().splitlines()[0][:300]
+    return (
+        f"The update failed, and the database is as it was before: {cause}\nGo back with {back}, then start it again."
+    )
 
 
 def _quiet(_: str) -> None:

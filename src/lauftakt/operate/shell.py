@@ -86,6 +86,18 @@ def add_commands(commands: Any) -> None:
     )  # fmt: skip
     take.add_argument("file", type=Path)
     take.add_argument("--coach", required=True, metavar="ADDRESS", help="with which the team's coach signs in")
+    service = command(
+        "service", "print what makes it a service: a systemd unit, and nginx before it",
+        "service lauftakt.school.example --var /srv/lauftakt", _service,
+    )  # fmt: skip
+    service.add_argument("domain", help="the name by which browsers reach it")
+    service.add_argument("--user", default="", help="as whom it runs (default: whoever asks)")
+    service.add_argument("--to", type=Path, metavar="FOLDER", help="write lauftakt.service and lauftakt.nginx there")
+    service.add_argument("--certificate", type=Path, help="the certificate's file (default: where certbot puts it)")
+    service.add_argument("--key", type=Path, help="the file of its key")
+    service.add_argument("--port", type=int, default=None, help="port behind nginx (default: that of the last start)")
+    service.add_argument("--workers", type=_count, default=2, metavar="N", help="files imported at once (default: 2)")
+    service.add_argument("--servers", type=_count, default=1, metavar="N", help="processes that answer (default: 1)")
     check = command("check", "say whether the running installation is well", "check --quick", _check)
     check.add_argument("--quick", action="store_true", help="without reading every sample and kept file")
 
@@ -94,7 +106,8 @@ def add_how(parser: argparse.ArgumentParser) -> None:
     """How an installation runs."""
     parser.add_argument("--port", type=int, default=None, help="port of the server (default: that of the last start)")
     parser.add_argument("--lan", action="store_true", help="let phones in the local network reach it, over HTTPS")
-    parser.add_argument("--workers", type=_count, default=2, metavar="N", help="files imported at once (default: 2)")
+    more = "files imported at once (default: 2; 0: other machines do it)"
+    parser.add_argument("--workers", type=_count_or_none, default=2, metavar="N", help=more)
     parser.add_argument("--servers", type=_count, default=1, metavar="N", help="processes that answer (default: 1)")
 
 
@@ -103,6 +116,10 @@ def _count(text: str) -> int:
     if not 1 <= found <= 64:
         raise argparse.ArgumentTypeError("between 1 and 64")
     return found
+
+
+def _count_or_none(text: str) -> int:
+    return 0 if text == "0" else _count(text)
 
 
 def how_of(chosen: argparse.Namespace) -> "How":
@@ -182,6 +199,29 @@ def _start(chosen: argparse.Namespace) -> int:
     from lauftakt.operate.own_stack import run_own
 
     return keep_running(lambda: run_own(chosen.var, how_of(chosen), say), say)
+
+
+def _service(chosen: argparse.Namespace) -> int:
+    import re
+
+    from lauftakt.operate.service import service_of
+
+    if not re.fullmatch(r"[A-Za-z0-9.-]{1,253}", chosen.domain) or not re.fullmatch(r"[\w.-]{0,32}", chosen.user):
+        print("A name like lauftakt.school.example is needed, and a user like lauftakt.", file=sys.stderr)
+        return 2
+    found = service_of(
+        chosen.var, chosen.domain, chosen.port, user=chosen.user, workers=chosen.workers, servers=chosen.servers,
+        certificate=chosen.certificate, key=chosen.key,
+    )  # fmt: skip
+    if chosen.to is None:
+        say(found.unit)
+        say(found.nginx)
+        return 0
+    chosen.to.mkdir(parents=True, exist_ok=True)
+    for name, text in (("lauftakt.service", found.unit), ("lauftakt.nginx", found.nginx)):
+        (chosen.to / name).write_text(text)
+        say(f"Written: {chosen.to / name}")
+    return 0
 
 
 def _team(chosen: argparse.Namespace) -> int:

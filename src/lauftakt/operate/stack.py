@@ -19,6 +19,7 @@ from typing import IO
 from lauftakt.operate.certificate import lan_address, make_certificate
 from lauftakt.operate.dumps import bring_up_to_date
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, free_port
+from lauftakt.operate.version import note_commit
 from lauftakt.operate.watch import Watch
 from lauftakt.store.database import Database
 from lauftakt.work.children import die_with_parent
@@ -28,7 +29,10 @@ from lauftakt.work.renewing import want_all
 Say = Callable[[str], None]
 LOG_BYTES = 5_000_000
 LOOK_S = 0.5
-# How requests are served, here and wherever else: see lauftakt.web.serving.
+# How work is done, and how requests are served, here and wherever else: see lauftakt.web.serving.
+WORKED_BY = (
+    "--app", "lauftakt.work.queue", "worker", "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
+)  # fmt: skip
 SERVED_BY = (
     "--worker-class", "lauftakt.web.serving.PatientWorker", "--threads", "32", "--timeout", "120",
     "--graceful-timeout", "5", "--log-level", "warning", "--no-control-socket",
@@ -40,7 +44,8 @@ class How:
     """How an installation runs.
 
     ``port``: of the server, None for that of the last start; ``lan``: reachable for phones in the local network, over
-    HTTPS; ``workers``: how many files are imported at once; ``servers``: how many processes answer requests.
+    HTTPS; ``workers``: how many files are imported at once, 0 where other machines do it; ``servers``: how many
+    processes answer requests.
     """
 
     port: int | None = None
@@ -180,6 +185,7 @@ class Stack:
         os.environ.update({k: self.environment[k] for k in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")})
         database = Database(self.mariadb.url)
         bring_up_to_date(database, self.mariadb, self.var / "backup", say)
+        note_commit(self.var)
         # Workers find these in the table when they are up; until then the old numbers are shown.
         want_all(database, say)
         # What an earlier start's workers had taken out of the queue and not begun is sent again.
@@ -195,13 +201,8 @@ class Stack:
         CannotStart
         """
         say("Starting worker and server …")
-        self._run(
-            "worker",
-            [
-                "celery", "--app", "lauftakt.work.queue", "worker",
-                "--concurrency", str(self.how.workers), "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
-            ],
-        )  # fmt: skip
+        if self.how.workers:
+            self._run("worker", ["celery", *WORKED_BY, "--concurrency", str(self.how.workers)])
         self._choose_port()
         (self.var / "port").write_text(str(self.port))
         secured: list[str] = []

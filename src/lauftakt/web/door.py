@@ -24,7 +24,7 @@ def clean(value: Any, name: str = "") -> Any:
             return value.encode("utf-8", "ignore").decode()
         return printable(value, lines=True)
     if isinstance(value, dict):
-        return {printable(str(key)): clean(item, str(key)) for key, item in value.items()}
+        return {printable(str(key), lines=True): clean(item, str(key)) for key, item in value.items()}
     if isinstance(value, list):
         return [clean(item, name) for item in value]
     return value
