@@ -134,6 +134,15 @@ def open_uploads(whose: Literal["giver", "team"]) -> tuple[int, int]:
     return times * int(files), times * int(megabytes)
 
 
+# Hours after which goes for good what nobody needs any more: what was removed, analyses that were replaced, archives.
+KEPT_HOURS = {"removed": 720.0, "replaced": 12.0, "exports": 24.0}
+
+
+def kept_hours(what: Literal["removed", "replaced", "exports"]) -> float:
+    """How long something is kept, ``LAUFTAKT_KEEP_REMOVED_HOURS`` and so on."""
+    return float(os.environ.get(f"LAUFTAKT_KEEP_{what.upper()}_HOURS", KEPT_HOURS[what]))
+
+
 def reserve_megabytes() -> int:
     """What uploads, imports and other work leave free on the disks of the data, ``LAUFTAKT_RESERVE_MB``: the database
     must be able to go on writing."""

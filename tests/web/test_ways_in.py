@@ -100,6 +100,20 @@ def test_the_protocol_is_what_it_says(coach: Coach) -> None:
     assert tus(coach, "POST", "/api/uploads", Upload_Metadata=metadata(filename="a.csv")).status_code == 422
 
 
+def test_a_file_that_is_there_is_handed_in_by_whoever_asks(coach: Coach) -> None:
+    """All bytes came, but the server ended before it handed the file in."""
+    upload = announce(coach, "whole.csv", b"no log\n")["id"]
+    assert piece(coach, upload, 0, b"no ").status_code == 204
+    with (settings.load().inbox / f"{upload}.upload").open("ab") as file:
+        file.write(b"log\n")
+    assert tus(coach, "HEAD", f"/api/uploads/{upload}").headers["Upload-Offset"] == "7"
+    assert coach.get("/api/hand-ins").json["hand_ins"] == []
+    told = [coach.get(f"/api/uploads/{upload}").json["hand_in"] for _ in range(2)]
+    assert told[0] == told[1]
+    assert told[0]["file_name"] == "whole.csv"
+    assert len(coach.get("/api/hand-ins").json["hand_ins"]) == 1
+
+
 def test_only_so_much_is_on_its_way_at_once(coach: Coach, phone: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("LAUFTAKT_OPEN_FILES", "4")
     _, base = link_of(coach, "Ada")

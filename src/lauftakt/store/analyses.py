@@ -18,6 +18,7 @@ from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.by_lap import STATISTICS
 from lauftakt.core.technique.figures import Figures
+from lauftakt.settings import kept_hours
 from lauftakt.store.blocks import pack, unpack
 from lauftakt.store.counting import settle
 from lauftakt.store.database import now
@@ -28,7 +29,7 @@ Array = NDArray[np.float64]
 # Times need more than single precision: a hundred seconds to a hundredth of a millisecond.
 _DOUBLE = {"time"}
 # How long a replaced analysis stays for pages that were opened with it.
-KEPT = timedelta(hours=12)
+KEPT = timedelta(hours=kept_hours("replaced"))
 
 AllFigures = dict[tuple[int, int], Figures | None]
 

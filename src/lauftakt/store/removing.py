@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
+from lauftakt.settings import kept_hours
 from lauftakt.store.database import INCLUDE_REMOVED, mine, mine_by_id, now
 from lauftakt.store.models import (
     Account,
@@ -26,7 +27,7 @@ from lauftakt.store.models import (
 )
 
 # Until then undo brings it back.
-KEPT = timedelta(days=30)
+KEPT = timedelta(hours=kept_hours("removed"))
 # What can be removed by name, and the order in which rows are deleted for good: what refers to others first.
 KINDS: dict[str, Any] = {
     "run": Run, "event": Event, "driver": Driver, "car": Car, "layout": LayoutRow, "circuit": Circuit,

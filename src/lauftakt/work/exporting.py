@@ -20,6 +20,7 @@ from lauftakt.formats.gpx import write_gpx
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.mdf import write_mdf
 from lauftakt.formats.track_geojson import write_track
+from lauftakt.settings import kept_hours
 from lauftakt.store.counting import laps_of
 from lauftakt.store.database import Database, NotFound, mine_by_id
 from lauftakt.store.dialects import find_dialect, to_dialect
@@ -30,7 +31,7 @@ from lauftakt.work.sources import Report
 
 Write = Callable[[Log, Path], None]
 # An archive that nobody took in this time is not wanted any more.
-KEPT_S = 86_400.0
+KEPT_S = 3600 * kept_hours("exports")
 
 # Ending, media type and writer of each format.
 FORMATS: dict[str, tuple[str, str, Write]] = {

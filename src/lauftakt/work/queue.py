@@ -1,6 +1,7 @@
 """Celery: carries the ids of jobs to workers; the job table is the truth."""
 
 import logging
+import os
 import resource
 import threading
 import time
@@ -23,7 +24,7 @@ log = logging.getLogger(__name__)
 
 SWEEP_S = 5.0
 PURGE_S = 20.0
-TIDY_S = 600.0
+TIDY_S = float(os.environ.get("LAUFTAKT_TIDY_S", "600"))
 QUEUE = "lauftakt"
 
 # The transport would hand an option of this name on to the database's engine, which refuses it.

@@ -22,7 +22,7 @@ KEPT_OFF_THE_LIST = timedelta(days=1)
 JOBS_KEPT = timedelta(days=30)
 # Bytes without a row may be of a transaction that is still going on.
 ORPHANS_KEPT = timedelta(hours=6)
-# A row that something still refers to cannot go: that is looked at again, but not all the time.
+# A row that something still refers to cannot go: that is tried again, but not all the time.
 REMOVE_AGAIN = timedelta(days=1)
 
 
@@ -68,9 +68,10 @@ def _remove_for_good(session: Session) -> list[int]:
     """Jobs for the teams of which something is to be deleted for good."""
     made = []
     for team_id in sorted({team for team, _, _ in long_removed(session)}):
-        tried = select(Job.id).where(
-            Job.team_id == team_id, Job.kind == "remove", Job.created_at > now() - REMOVE_AGAIN
+        last = session.scalar(
+            select(Job).where(Job.team_id == team_id, Job.kind == "remove").order_by(Job.id.desc()).limit(1)
         )
-        if session.scalar(tried.limit(1)) is None:
+        in_vain = last is not None and not last.result.get("gone") and last.created_at > now() - REMOVE_AGAIN
+        if last is None or (last.state not in jobs.OPEN and not in_vain):
             made.append(jobs.add_job(session, team_id, "remove", ("team", team_id)).id)
     return made
