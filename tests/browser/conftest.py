@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import threading
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -24,6 +25,14 @@ def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
     assert (FRONT_END / "index.html").is_file(), "The front end is not built; run script/setup."
     kept = {name: os.environ.get(name) for name in ("LAUFTAKT_DATABASE_URL", "LAUFTAKT_VAR")}
     made = Stack(tmp_path_factory.mktemp("stack"))
+    stop = threading.Event()
+
+    def keep() -> None:
+        """Watched as it is in earnest, all the time: what a thread starts ends with it."""
+        while not stop.wait(0.3):
+            made.watch(print)
+
+    keeper = threading.Thread(target=keep, daemon=True)
     try:
         database = made.start_database(lambda _: None)
         with database.begin() as session:
@@ -31,8 +40,12 @@ def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
             add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
         database.close()
         made.start_application(lambda _: None)
+        keeper.start()
         yield made
     finally:
+        stop.set()
+        if keeper.ident is not None:
+            keeper.join(60)
         made.stop()
         for name, value in kept.items():
             if value is not None:

@@ -125,7 +125,7 @@ def test_six_sheets_at_once(season: Page) -> None:
     expect(page.get_by_role("region", name="Okan")).to_contain_text("Asked after it")
     assert found_by_axe(page) == []
     with page.expect_download() as loading:
-        page.get_by_role("link", name=f"All {sheets} sheets, one PDF").click()
+        page.get_by_role("button", name=f"All {sheets} sheets, one PDF").click()
     pages = PdfReader(io.BytesIO(Path(loading.value.path()).read_bytes())).pages
     titles = [" ".join(one.extract_text().split()) for one in pages]
     assert len(titles) == sheets >= 6

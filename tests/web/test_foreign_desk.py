@@ -21,6 +21,7 @@ from lauftakt.store.database import Database
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import Analysis, CueRow, Debrief, Run
 from tests.web.coach import Coach
+from tests.web.test_over_days import sheets_of
 
 LONG = "Maximiliane-Philippine von der Hohenwart-Untertaubenbach, Ä."
 GERMAN = {
@@ -172,7 +173,8 @@ def test_debriefs_of_them_can_be_prepared_given_and_read(
         assert told.status_code == 200, told.text
         finite(told.json)
     layout = coach.get("/api/circuits").json["circuits"][0]["id"]
-    for path in (f"season/days/{day}/sheets", f"season/days/{day}/summary", f"layouts/{layout}/notes-sheet"):
+    assert sheets_of(coach, day).mimetype == "application/pdf"
+    for path in (f"season/days/{day}/summary", f"layouts/{layout}/notes-sheet"):
         assert coach.get(f"/api/{path}").mimetype == "application/pdf", path
 
 

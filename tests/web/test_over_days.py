@@ -1,6 +1,7 @@
 """Over days through the API: cues followed from run to run, paces that never go stale, the school, paper, search."""
 
 import io
+import time
 from pathlib import Path
 from typing import Any
 
@@ -238,6 +239,20 @@ def pages(answer: Any) -> list[str]:
     return [" ".join(page.extract_text().split()) for page in PdfReader(io.BytesIO(answer.data)).pages]
 
 
+def sheets_of(coach: Coach, event: int) -> Any:
+    """The sheets of a day, once they are written."""
+    begun = coach.post(f"/api/season/days/{event}/sheets", json={})
+    assert begun.status_code == 202, begun.json
+    for _ in range(600):
+        job = coach.get(f"/api/jobs/{begun.json['id']}").json
+        if job["state"] not in ("waiting", "running"):
+            break
+        time.sleep(0.1)
+    assert job["state"] == "done", job
+    assert job["result"]["name"].startswith("debriefs-")
+    return coach.get(f"/api/jobs/{job['id']}/file")
+
+
 def test_all_sheets_at_once_and_a_summary_without_names(school: Coach) -> None:
     events = {event["name"]: event["id"] for event in school.get("/api/paddock").json["events"]}
     # A second driver's debrief, so that there are two pages.
@@ -245,10 +260,10 @@ def test_all_sheets_at_once_and_a_summary_without_names(school: Coach) -> None:
     done = school.post("/api/cues", json={"run": first, "kind": "cue", "passage": "P1", "figure": "passage_s"})
     school.post(f"/api/debriefs/{done.json['debrief']['id']}/give", json={"given": True})
     opening = events["Season's opening"]
-    sheets = pages(school.get(f"/api/season/days/{opening}/sheets"))
+    sheets = pages(sheets_of(school, opening))
     assert [text.split()[0] for text in sheets] == ["Halvard", "Okan"]
     assert "brake" in sheets[1]
-    refused = school.get(f"/api/season/days/{events['Third day']}/sheets")
+    refused = school.post(f"/api/season/days/{events['Third day']}/sheets", json={})
     assert (refused.status_code, refused.json["code"]) == (409, "no-sheets")
     (plain,) = pages(school.get(f"/api/season/days/{events['Second day']}/summary"))
     assert "Okan" not in plain

@@ -61,7 +61,7 @@ POST   /api/season/follow                                  + + - - + 0 0
 GET    /api/season/school                                  + + + - + 0 0
 GET    /api/season/day                                     + + + - ? 0 0
 GET    /api/season/calendar                                + + + - e 0 0
-GET    /api/season/days/<int:event_id>/sheets              + + + - ? 0 0
+POST   /api/season/days/<int:event_id>/sheets              + + + - ? 0 0
 GET    /api/season/days/<int:event_id>/summary             + + + - ? 0 0
 GET    /api/layouts/<int:layout_id>/notes-sheet            + + + - ? 0 0
 GET    /api/find                                           + + + e e 0 0

@@ -91,6 +91,6 @@ def get_job_file(viewer: Viewer, job_id: int) -> Response:
     """The file that an export made."""
     row = _job(viewer, job_id)
     path = export_path(settings_of_app().exports, row.id)
-    if row.kind != "export" or row.state != "done" or not path.exists():
+    if row.kind not in ("export", "sheets") or row.state != "done" or not path.exists():
         raise Problem(404, "no-file", "There is no file of this work (any more). Ask for it again.")
     return send_file(path, mimetype=str(row.result["type"]), as_attachment=True, download_name=str(row.result["name"]))

@@ -11,6 +11,7 @@ from lauftakt.store.models import Account, Event, HandIn, Job, LayoutRow, Run
 from lauftakt.store.runs import moment_of
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
+from lauftakt.web.beside import begin
 from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, allowed, one, visible
 from lauftakt.web.schemas import running as shapes
@@ -23,7 +24,8 @@ blueprint = APIBlueprint("running", __name__, tag="Work")
 PAGE = 40
 ENDED_BADLY = ("failed", "cancelled", "refused")
 # Kinds of work that are simply begun once more as they were asked for.
-SAME_AGAIN = ("export", "reline", "compare", "follow", "remove", "demo", "backup")
+MAKE_FILES = ("export", "sheets")
+SAME_AGAIN = ("export", "reline", "compare", "follow", "remove", "demo", "backup", "sheets")
 
 
 @blueprint.get("/jobs")
@@ -84,7 +86,7 @@ def cancel_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
     with database().begin() as session:
         job = one(session, Job, viewer, job_id, lock=True)
         _own_or_leading(viewer, job)
-        if job.kind in jobs.NOT_FOR_WORKERS:
+        if job.kind in jobs.NOT_TO_BE_STOPPED:
             raise Problem(409, "no-cancel", "A backup cannot be stopped in the middle; it does not take long.")
         jobs.cancel(session, job)
         return show.job(job)
@@ -101,7 +103,9 @@ def retry_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
         if not _can_retry(session, job):
             raise Problem(409, "settled", "This work ended well, goes on, or would end in the same way again.")
         again = _again(session, viewer, job)
-    if again.kind not in jobs.NOT_FOR_WORKERS:
+    if again.kind == "sheets":
+        begin(viewer, again.id)
+    elif again.kind not in jobs.NOT_FOR_WORKERS:
         send([again.id])
     with database().begin() as session:
         return show.job(session.get_one(Job, again.id))
@@ -133,7 +137,7 @@ def _can_retry(session: Session, job: Job) -> bool:
         Job.team_id == job.team_id, Job.kind == job.kind, Job.subject == job.subject,
         Job.subject_id == job.subject_id, Job.id > job.id,
     )  # fmt: skip
-    if job.kind != "export" and session.scalar(later.limit(1)) is not None:
+    if job.kind not in MAKE_FILES and session.scalar(later.limit(1)) is not None:
         return False
     if job.kind == "import":
         hand_in = session.get(HandIn, job.subject_id)
@@ -199,7 +203,7 @@ class _About:
             created_at=show.moment(job.created_at),
             started_at=show.moment(job.started_at) if job.started_at else None,
             finished_at=show.moment(job.finished_at) if job.finished_at else None,
-            can_cancel=can and under_way and not job.cancel and job.kind not in jobs.NOT_FOR_WORKERS,
+            can_cancel=can and under_way and not job.cancel and job.kind not in jobs.NOT_TO_BE_STOPPED,
             can_retry=can and _can_retry(self._session, job),
-            file=job.kind == "export" and job.state == "done",
+            file=job.kind in MAKE_FILES and job.state == "done",
         )

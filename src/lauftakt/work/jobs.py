@@ -35,8 +35,10 @@ LOST = timedelta(seconds=60)
 # What a job may be unable to go on without: a circuit's new layout that another run makes, the team's one place where
 # runs are stored, room on the disk.
 Waits = Literal["layout", "store", "disk"]
-# Done by the process that keeps everything running, not by workers.
-NOT_FOR_WORKERS = ("backup",)
+# Done by the process that keeps everything running, or by the server, not by workers.
+NOT_FOR_WORKERS = ("backup", "sheets")
+# Those of them that cannot be stopped in the middle.
+NOT_TO_BE_STOPPED = ("backup",)
 # Often enough that somebody who cancels sees it happen, whatever the work does.
 LONGEST_BEAT_S = 3.0
 
@@ -317,6 +319,17 @@ def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int
         ids = list(session.scalars(query.order_by(Job.id).limit(200).with_for_update(skip_locked=True)))
         mark_sent(session, ids)
         return ids
+
+
+def end_abandoned(database: Database) -> None:
+    """Tell of work that a server did beside requests, and did not survive."""
+    with database.begin() as session:
+        late = or_(
+            and_(Job.state == "running", Job.lease_until < now()),
+            and_(Job.state == "waiting", Job.created_at < now() - LEASE),
+        )
+        for job in session.scalars(select(Job).where(Job.kind == "sheets", late).with_for_update(skip_locked=True)):
+            end(session, job, "failed", "abandoned", "The server ended in the middle of it. Try it again.")
 
 
 def forget_sent(database: Database) -> None:

@@ -82,6 +82,7 @@ def _sweep(**_: Any) -> None:
             try:
                 for job_id in jobs.due(database, idle=_is_idle(), room=not room.short_of(found.var)):
                     run_job.delay(job_id)
+                jobs.end_abandoned(database)
                 if time.monotonic() - purged > PURGE_S:
                     purged = time.monotonic()
                     forget_delivered(database)

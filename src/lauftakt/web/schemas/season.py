@@ -357,7 +357,7 @@ class DayPaperQuery(Schema):
     names: bool = Field(default=False, description="Whether drivers are named, beside each other.")
 
 
-class DaySheetsQuery(Schema):
+class DaySheetsAsked(Schema):
     units: UnitsChoice = "metric"
 
 

@@ -15,20 +15,27 @@ from lauftakt.formats.map_sheet import Spot, map_picture
 from lauftakt.formats.sheets import set_sheet
 from lauftakt.formats.spoken import Reader
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import Debrief, Event, LayoutRow, Run, Team
+from lauftakt.store.models import Debrief, Event, Job, LayoutRow, Run, Team
 from lauftakt.store.season import SeasonRun
+from lauftakt.web import show
 from lauftakt.web.access import Problem, curve_cache, database, only
+from lauftakt.web.beside import begin
 from lauftakt.web.debrief import sheet
 from lauftakt.web.debrief.files import as_papers
 from lauftakt.web.debrief.seeing import day_of, with_marks
+from lauftakt.web.givers import settings_of_app
 from lauftakt.web.paper import lap_time
 from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.schemas import JobOut
 from lauftakt.web.schemas import season as schemas
 from lauftakt.web.season.days import day_course
 from lauftakt.web.season.school import day_runs
 from lauftakt.web.season.seeing import drivers_of, ground_of, season_of
 from lauftakt.web.season.views import blueprint
+from lauftakt.work.exporting import export_path
+from lauftakt.work.jobs import Claim, add_job
 from lauftakt.work.queue import send
+from lauftakt.work.sources import Report
 
 # Laps are told apart from chance beyond so many standard deviations.
 SURE = 2.0
@@ -45,21 +52,52 @@ KIND_NAMES = {
 }
 
 
-@blueprint.get("/season/days/<int:event_id>/sheets")
+@blueprint.post("/season/days/<int:event_id>/sheets")
 @only("see-team")
-@blueprint.input(schemas.DaySheetsQuery, location="query")
-@blueprint.doc(responses={200: "PDF"})
-def get_sheets(viewer: Viewer, event_id: int, query_data: schemas.DaySheetsQuery) -> Response:
-    """All debriefs that were given on a day, as one file: a page for each run, in the order of the drivers' names."""
+@blueprint.input(schemas.DaySheetsAsked)
+@blueprint.output(JobOut, status_code=202)
+def make_sheets(viewer: Viewer, event_id: int, json_data: schemas.DaySheetsAsked) -> JobOut:
+    """All debriefs that were given on a day, as one file: a page for each run, in the order of the drivers' names.
+
+    Begins the work, which is followed at ``/api/jobs/ID``.
+    """
     with database().begin() as session:
         event = one(session, Event, viewer, event_id)
-        rows = _debriefs(session, viewer, event)
-        if not rows:
+        if not _debriefs(session, viewer, event):
             raise Problem(409, "no-sheets", "No debrief of this day was given yet. Give one under Debrief first.")
+        job = add_job(
+            session, viewer.team_id, "sheets", ("event", event.id), payload={"units": json_data.units},
+            account_id=viewer.account_id,
+        )  # fmt: skip
+    begin(viewer, job.id)
+    with database().begin() as session:
+        return show.job(session.get_one(Job, job.id))
+
+
+def write_sheets(viewer: Viewer, ours: Claim, report: Report) -> dict[str, Any]:
+    """Write the sheets of a day into the folder of exports; what is told of it.
+
+    Raises
+    ------
+    lauftakt.work.sources.Cancelled
+    """
+    with database().begin() as session:
+        event = one(session, Event, viewer, ours.subject_id)
+        rows = _debriefs(session, viewer, event)
         day = day_of(session, viewer.team_id, event.id, want=False)
-        reader = Reader(query_data.units)
-        sheets = [sheet.content(session, row, day, reader, given=True) for row in rows]
-        return _file(as_papers(sheets), f"debriefs-{event.day}.pdf")
+        reader = Reader(ours.payload["units"])
+        sheets = []
+        for number, row in enumerate(rows):
+            report(number / (len(rows) + 1), "writing")
+            sheets.append(sheet.content(session, row, day, reader, given=True))
+        data, name = as_papers(sheets), f"debriefs-{event.day}.pdf"
+    report(0.95, "writing")
+    path = export_path(settings_of_app().exports, ours.job_id)
+    path.parent.mkdir(parents=True, exist_ok=True)
+    part = path.with_suffix(".part")
+    part.write_bytes(data)
+    part.replace(path)
+    return {"name": name, "type": "application/pdf"}
 
 
 def _debriefs(session: Session, viewer: Viewer, event: Event) -> list[Debrief]:

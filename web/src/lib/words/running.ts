@@ -26,6 +26,7 @@ export const runningTexts = {
     remove: 'Removal for good',
     demo: 'The made-up school',
     backup: 'Backup',
+    sheets: 'Sheets of a day',
   } as Record<string, string>,
   states: {
     done: 'Done',

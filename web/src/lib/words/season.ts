@@ -184,6 +184,7 @@ export const seasonTexts = {
   courseNothing: 'nothing given',
   askedOn: (day: string) => `asked on ${day}`,
   print: 'On paper',
+  printName: 'the sheets',
   printSheets: (count: number) => `All ${count} sheets, one PDF`,
   printSheet: 'The sheet, PDF',
   printSummary: 'Summary of the day',
