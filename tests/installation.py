@@ -28,6 +28,7 @@ class Installation:
     stack: Stack
     said: list[str] = field(default_factory=list)
     _stopping: threading.Event = field(default_factory=threading.Event)
+    _ended: threading.Event = field(default_factory=threading.Event)
     _keeper: threading.Thread | None = None
 
     def begin(self) -> None:
@@ -38,12 +39,16 @@ class Installation:
     def _keep(self) -> None:
         while not self._stopping.wait(0.2):
             self.stack.watch(self.said.append)
+        self._ended.wait(120)  # what a thread started ends with it
 
     def end(self) -> None:
+        """Stop everything; done twice it does nothing."""
         self._stopping.set()
+        time.sleep(0.3)
+        self.stack.stop(self.said.append)
+        self._ended.set()
         if self._keeper is not None:
             self._keeper.join(90)
-        self.stack.stop(self.said.append)
 
     @property
     def api(self) -> str:

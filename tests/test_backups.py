@@ -5,6 +5,7 @@ import io
 import json
 import os
 import tarfile
+import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -17,6 +18,7 @@ from lauftakt.operate import backups
 from lauftakt.operate.check import check
 from lauftakt.operate.dumps import load
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, url_of_running
+from lauftakt.operate.nights import Nights
 from lauftakt.operate.stack import Stack
 from lauftakt.operate.teams import (
     bring_team_back,
@@ -28,7 +30,8 @@ from lauftakt.operate.teams import (
 )
 from lauftakt.store.accounts import Refused, verify
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import Run, Team
+from lauftakt.store.models import Job, Run, Team
+from lauftakt.work import jobs
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver
 from lauftakt.work.last_backup import OLD, LastBackup, read_last, write_last
@@ -245,3 +248,33 @@ def test_a_backup_of_an_older_version_is_brought_up_to_date(tmp_path: Path) -> N
     finally:
         database.close()
         stack.stop()
+
+
+def test_a_backup_is_work_that_is_told_and_tried_again(running: tuple[Path, Database]) -> None:
+    var, database = running
+    nights = Nights(var, database, threading.Event())
+
+    def told() -> list[tuple[str, str | None]]:
+        with database.begin() as session:
+            found = session.scalars(select(Job).where(Job.kind == "backup").order_by(Job.id)).all()
+            return [(job.state, job.message) for job in found]
+
+    for path in (var / "backup").glob("lauftakt-*.tar"):
+        path.unlink()
+    # Where it is to be written something else stands: it fails, with a sentence.
+    blocked = var / "backup" / f"lauftakt-{datetime.now(UTC):%Y-%m-%d}.tar.part"
+    blocked.mkdir(parents=True)
+    nights.look()
+    assert [state for state, _ in told()] == ["failed"]
+    assert "The backup was not made" in (told()[0][1] or "")
+    nights.look()  # not again at once
+    assert len(told()) == 1
+    blocked.rmdir()
+    # Somebody asks for it again.
+    with database.begin() as session:
+        jobs.add_job(session, 1, "backup", ("team", 1))
+    nights.look()
+    assert [state for state, _ in told()] == ["failed", "done"]
+    assert not backups.due(var)
+    nights.look()
+    assert len(told()) == 2

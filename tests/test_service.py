@@ -94,6 +94,7 @@ def front(place: Installation, tmp_path: Path) -> Iterator[str]:
     running.wait(20)
 
 
+@pytest.mark.long
 def test_an_upload_and_a_desk_behind_nginx(place: Installation, front: str, day: Day) -> None:
     coach = Client(front + "/api", place.coach_account("bea"))
     coach.session.verify = coach.session.trust_env = False
@@ -114,6 +115,7 @@ def test_an_upload_and_a_desk_behind_nginx(place: Installation, front: str, day:
     assert other.status_code == 200
 
 
+@pytest.mark.long
 def test_clients_that_stand_still_before_nginx_keep_nobody_waiting(front: str) -> None:
     port = int(front.rsplit(":", 1)[1])
     stalled = [socket.create_connection(("127.0.0.1", port)) for _ in range(150)]
@@ -126,6 +128,7 @@ def test_clients_that_stand_still_before_nginx_keep_nobody_waiting(front: str) -
             each.close()
 
 
+@pytest.mark.long
 def test_nginx_says_that_it_is_starting_again(place: Installation, front: str) -> None:
     place.kill("server")
     answers = []
@@ -159,6 +162,7 @@ def redis(tmp_path: Path) -> Iterator[str]:
     running.wait(20)
 
 
+@pytest.mark.long
 def test_workers_on_another_machine_share_the_inbox_the_exports_and_nothing_else(
     redis: str, tmp_path: Path, day: Day
 ) -> None:

@@ -1,12 +1,16 @@
 """An installation whose parts are killed, whose clients stand still, and whose workers freeze: it goes on by itself."""
 
+import contextlib
 import itertools
 import os
 import signal
 import socket
+import threading
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from pathlib import Path
 
 import pytest
 import requests
@@ -17,6 +21,7 @@ from lauftakt.operate.watch import FIRST_S, LONGEST_S, Watch
 from lauftakt.store.database import mine
 from lauftakt.store.models import HandIn, Job, Run
 from tests.day import Day
+from tests.disks import small_disk
 from tests.installation import Client, Installation, installed, until
 
 
@@ -146,6 +151,7 @@ def test_clients_that_stand_still_keep_nobody_waiting(place: Installation, coach
             each.close()
 
 
+@pytest.mark.long
 def test_a_body_that_comes_in_drops_is_told_and_ended(place: Installation, coach: Client) -> None:
     with socket.create_connection(("127.0.0.1", place.stack.port)) as slow:
         slow.settimeout(40)
@@ -246,3 +252,55 @@ def test_frozen_workers_do_not_make_the_queue_grow(place: Installation, coach: C
     until(lambda: coach.fates()["after-all.csv"] == "refused", 20)
     assert time.monotonic() - began < 8
     database.close()
+
+
+# ---- the end ---------------------------------------------------------------------------------------------------------
+
+
+def test_an_ending_is_in_order(place: Installation) -> None:
+    """Each part is gone before the next is asked; this stops what the other tests here used."""
+    living = {name: place.processes(name)[0] for name in ("server", "collector", "worker", "database")}
+    ends: dict[str, float] = {}
+
+    def watch() -> None:
+        while len(ends) < len(living):
+            for name, number in living.items():
+                if name not in ends and not os.path.exists(f"/proc/{number}"):
+                    ends[name] = time.monotonic()
+            time.sleep(0.002)
+
+    thread = threading.Thread(target=watch)
+    thread.start()
+    before = len(place.said)
+    place.end()
+    thread.join(30)
+    assert sorted(ends, key=lambda name: ends[name]) == list(living)
+    assert [line.split(" the ")[1][:-2] for line in place.said[before:]] == list(living)
+
+
+# ---- a disk that is full, with everything on it ----------------------------------------------------------------------
+
+
+@pytest.mark.long
+def test_everything_on_one_small_disk_goes_on_when_there_is_room_again(tmp_path: Path, day: Day) -> None:
+    """The disk is filled to its last byte by somebody else while files are taken in, and freed again."""
+    with small_disk(tmp_path / "disk", 1400) as disk:
+        more = {"LAUFTAKT_RESERVE_MB": "300", "LAUFTAKT_LEASE_S": "3"}
+        with contextmanager(installed)(disk.folder / "var", port=0, more=more) as found:
+            coach = found.coach("dora")
+            coach.hand_in(day.layout_file.name, day.layout_file.read_bytes())
+            until(lambda: coach.fates().get(day.layout_file.name) == "taken", 60)
+            for path in day.files[:3]:
+                coach.hand_in(path.name, path.read_bytes())
+            disk.fill(leave=0)
+            time.sleep(8)
+            # Whatever can answer says what is wrong; nothing is taken that cannot be kept.
+            with contextlib.suppress(requests.RequestException):
+                assert coach.hand_in("more.csv", b"no log\n" * 1000).status_code in (503, 507)
+            disk.empty()
+            until(lambda: coach.get("/paddock").status_code == 200, 90)
+            names = [path.name for path in day.files[:3]]
+            until(lambda: [coach.fates().get(name) for name in names] == ["taken"] * 3, 180)
+            coach.hand_in(day.files[3].name, day.files[3].read_bytes())
+            until(lambda: coach.fates().get(day.files[3].name) == "taken", 60)
+            assert len(coach.get("/paddock").json()["runs"]) == 4

@@ -419,3 +419,17 @@ def test_one_run_that_cannot_be_followed_takes_nothing_from_others(school: Coach
     medians = {run["run"]: run["median_s"] for run in found["runs"]}
     assert medians[lost] is None
     assert medians[other] is not None
+
+
+def test_a_driver_without_any_run_has_an_empty_season(school: Coach, database: Database) -> None:
+    """Found by asking every address whatever its description allows."""
+    with database.begin() as session:
+        nobody = Driver(team_id=school.team_id, name="Has not driven yet")
+        session.add(nobody)
+        session.flush()
+        driver_id = nobody.id
+    told = school.get(f"/api/season/drivers/{driver_id}")
+    assert told.status_code == 200
+    assert told.json["runs"] == []
+    with database.begin() as session:
+        session.delete(session.get_one(Driver, driver_id))

@@ -216,6 +216,15 @@ def test_another_kind_of_content_is_refused(taught: Coach, kind: str) -> None:
     assert answer.status_code == 415
 
 
+def test_a_field_without_a_name_is_none(taught: Coach) -> None:
+    """Found by asking every address whatever its description allows."""
+    body = b"--x\r\nContent-Disposition: form-data\r\n\r\nvalue\r\n--x--\r\n"
+    own = {"content_type": "multipart/form-data; boundary=x"}
+    assert taught.client.post("/api/hand-ins", data=body, **own).json["code"] == "token"
+    answer = taught.client.post("/api/hand-ins", data=body, headers={"X-CSRFToken": taught.csrf}, **own)
+    assert (answer.status_code, answer.json["code"]) == (422, "invalid")
+
+
 def test_a_logger_that_nobody_set_up_is_not_there(taught: Coach) -> None:
     answer = taught.post("/api/loggers/fetch", json={"logger": "No such", "keys": ["1"]})
     assert (answer.status_code, answer.json["code"]) == (404, "no-logger")

@@ -30,6 +30,11 @@ def clean(value: Any, name: str = "") -> Any:
     return value
 
 
+def _clean_fields(fields: Any) -> Any:
+    """Fields with their text cleaned; one without a name, which a broken form can hold, is none."""
+    return ImmutableMultiDict([(key, clean(value, key)) for key, value in fields.items(multi=True) if key is not None])
+
+
 class CleanRequest(Request):
     """A request whose text is clean."""
 
@@ -40,12 +45,12 @@ class CleanRequest(Request):
     @cached_property
     def args(self) -> Any:
         """What stands behind the question mark."""
-        return ImmutableMultiDict([(key, clean(value, key)) for key, value in super().args.items(multi=True)])
+        return _clean_fields(super().args)
 
     @cached_property
     def form(self) -> Any:
         """The fields of a form."""
-        return ImmutableMultiDict([(key, clean(value, key)) for key, value in super().form.items(multi=True)])
+        return _clean_fields(super().form)
 
 
 def guard_the_door(app: APIFlask) -> None:

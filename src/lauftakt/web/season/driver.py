@@ -83,7 +83,7 @@ def _totals(runs: Sequence[SeasonRun]) -> schemas.SeasonTotals:
 
 def _runs(runs: Sequence[SeasonRun], numbers: dict[object, int]) -> list[schemas.RunPaceOut]:
     found = []
-    for before, run in zip([None, *runs[:-1]], runs, strict=True):
+    for before, run in zip([None, *runs], runs, strict=False):
         lap = None if run.pace is None else run.pace.lap
         found.append(
             schemas.RunPaceOut(
