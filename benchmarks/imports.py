@@ -64,7 +64,7 @@ def write_runs(folder: Path, count: int, laps: int) -> list[Path]:
 def cpu_of(stack: Stack) -> float:
     """CPU seconds of the workers and their children so far."""
     ticks = os.sysconf("SC_CLK_TCK")
-    leaders = {process.pid for name, process in stack._parts if name == "worker"}
+    leaders = {part.process.pid for part in stack._parts if part.name == "worker"}
     spent = 0.0
     for path in Path("/proc").glob("[0-9]*/stat"):
         try:

@@ -18,11 +18,11 @@ from pathlib import Path
 from typing import Any
 
 from hypothesis import HealthCheck, Phase, given, seed, settings
+from imports import write_runs
 from schemathesis import openapi
 from sqlalchemy import delete, select
 
 from lauftakt import settings as own
-from lauftakt.demo.school import write_day
 from lauftakt.operate.mariadb import PrivateMariaDB
 from lauftakt.store.accounts import add_account, add_team, set_password
 from lauftakt.store.database import Database, mine
@@ -83,8 +83,7 @@ class School:
             for role in ROLES[:3]:
                 add_account(session, team, email=f"{role}@knock.example", name=role, password=PASSWORD, role=role)
             add_account(session, other, email="stranger@knock.example", name="S", password=PASSWORD, role="owner")
-        layout, *files = write_day(folder)
-        for path in (layout, *files[:2]):
+        for path in write_runs(folder, 2, 2):
             hand_in_now(database, own.load().inbox, Giver(self.team_id, "shell"), path)
         with database.begin() as session:
             driver = session.scalars(mine(Driver, self.team_id).order_by(Driver.id)).first()

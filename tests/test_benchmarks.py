@@ -112,3 +112,15 @@ def test_causes_over_two_short_days() -> None:
     named = [int(share) for share in re.findall(r"\) (\d+) % of \d+$", told, re.MULTILINE)]
     assert len(named) == 2
     assert named[0] >= 60
+
+
+def test_every_address_is_knocked_at() -> None:
+    told = run("knocking.py", "--calls", "500")
+    assert re.search(r"^answers of 500 and above but \(503, 507\): 0$", told, re.MULTILINE), told
+    assert int(re.search(r"(\d+) calls by 6 kinds of people", told)[1]) > 300
+
+
+@pytest.mark.long
+def test_everything_is_killed_twice() -> None:
+    told = run("kills.py", "--smoke")
+    assert "runs 5 of 5; lost 0, twice 0, other laps 0" in told

@@ -34,7 +34,8 @@ WORKED_BY = (
     "--app", "lauftakt.work.queue", "worker", "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
 )  # fmt: skip
 SERVED_BY = (
-    "--worker-class", "lauftakt.web.serving.PatientWorker", "--threads", "32", "--timeout", "120",
+    "--worker-class", "lauftakt.web.serving.PatientWorker", "--threads", "32",
+    "--worker-connections", "8000", "--timeout", "120",
     "--graceful-timeout", "5", "--log-level", "warning", "--no-control-socket",
 )  # fmt: skip
 

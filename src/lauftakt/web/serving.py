@@ -6,8 +6,10 @@ connections that say nothing, nor bodies that never come, keep the threads from 
 collects bodies itself this costs nothing and changes nothing.
 """
 
+import errno
 import os
 import re
+import resource
 import selectors
 import socket
 import ssl
@@ -29,6 +31,7 @@ _LENGTH = re.compile(rb"\r\ncontent-length:[ \t]*(\d{1,9})[ \t]*\r\n", re.IGNORE
 LINGER_S = 2.0
 # How long a thread waits for the rest of a body that nobody read.
 UNWANTED_S = 0.05
+ACCEPTED_AT_ONCE = 64
 # Looks at heads that arrive in drops.
 LOOK_S = 0.1
 # A body may take this long, and so much longer for what arrived of it: a phone at the far end of a paddock is quicker.
@@ -139,25 +142,43 @@ class PatientWorker(ThreadWorker):
         super().__init__(*args, **kwargs)
         # Connections of which a part of a head came, with the moment until which the rest has to.
         self._dripping: dict[PatientConnection, float] = {}
+        self._next_look = 0.0
         # Connections that were answered and are closed as soon as the other side is done, or at a moment.
         self._lingering: dict[socket.socket, float] = {}
 
     def accept(self, listener: socket.socket) -> None:
-        """Take a connection and wait for what it says without a thread."""
-        try:
-            sock, client = listener.accept()
-        except BlockingIOError:
-            return
-        except ConnectionAbortedError:
-            return
-        # A reader, or a handshake, that stands still does not hold a thread for good.
-        wait = struct.pack("ll", int(SILENCE_S), 0)
-        sock.setsockopt(socket.SOL_SOCKET, socket.SO_SNDTIMEO, wait)
-        sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, wait)
-        self.nr_conns += 1
-        conn = PatientConnection(self.cfg, sock, client, listener.getsockname())
-        conn.linger = self._linger
-        self._wait_for_more(conn, time.monotonic() + HEAD_S)
+        """Take the connections that are there and wait for what they say without a thread."""
+        for _ in range(ACCEPTED_AT_ONCE):
+            try:
+                sock, client = listener.accept()
+            except (BlockingIOError, ConnectionAbortedError):
+                return
+            except OSError as error:
+                if error.errno not in (errno.EMFILE, errno.ENFILE) or not self.pending_conns:
+                    raise
+                # So many stand still that no more can be taken: who waits longest makes room.
+                self._drop(self.pending_conns[0])
+                return
+            # A reader, or a handshake, that stands still does not hold a thread for good.
+            wait = struct.pack("ll", int(SILENCE_S), 0)
+            sock.setsockopt(socket.SOL_SOCKET, socket.SO_SNDTIMEO, wait)
+            sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, wait)
+            self.nr_conns += 1
+            conn = PatientConnection(self.cfg, sock, client, listener.getsockname())
+            conn.linger = self._linger
+            self._wait_for_more(conn, time.monotonic() + HEAD_S)
+
+    def init_process(self) -> None:
+        """Begin to serve, with as many open connections as the system allows."""
+        _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
+        resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
+        super().init_process()
+
+    def _drop(self, conn: PatientConnection) -> None:
+        self.poller.unregister(conn.sock)
+        self.pending_conns.remove(conn)
+        self.nr_conns -= 1
+        conn.close()
 
     def _wait_for_more(self, conn: PatientConnection, until: float) -> None:
         conn.sock.setblocking(False)
@@ -207,6 +228,9 @@ class PatientWorker(ThreadWorker):
         """Wait for what happens, and look after heads that come in drops and connections that end."""
         busy = self._dripping or self._lingering
         super().wait_for_and_dispatch_events(min(timeout, LOOK_S) if busy else timeout)
+        if not busy or time.monotonic() < self._next_look:
+            return
+        self._next_look = time.monotonic() + LOOK_S
         for sock, end in list(self._lingering.items()):
             if _is_done(sock) or time.monotonic() > end:
                 del self._lingering[sock]

@@ -127,11 +127,12 @@ def send(job_ids: list[int]) -> None:
     """Tell the workers of jobs; where the broker is away the sweep finds them in the table."""
     if not job_ids:
         return
-    database = _sender()
-    with database.begin() as session:
-        jobs.mark_sent(session, job_ids)
+    sent = []
     for job_id in job_ids:
         try:
             run_job.delay(job_id)
+            sent.append(job_id)
         except Exception:
             log.exception("Job %s waits for the sweep", job_id)
+    with _sender().begin() as session:
+        jobs.mark_sent(session, sent)
