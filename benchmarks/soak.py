@@ -19,6 +19,7 @@ import threading
 import time
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import Any
 
 from coach import Coach
 from kills import Place
@@ -74,20 +75,29 @@ def look(place: Place, database: Database, at: float, rounds: int) -> Sample:
 
 def one_round(coach: Coach, files: list[Path]) -> None:
     """What a coach does with a day, to its end."""
+
+    def did(method: str, path: str, **more: Any) -> Any:
+        answer = coach.ask(method, path, **more)
+        if answer.status_code >= 400:
+            raise RuntimeError(f"{method} {path}: {answer.status_code} {answer.text[:200]}")
+        return answer.json() if "json" in answer.headers.get("Content-Type", "") else None
+
     for path in files:
         coach.send(path)
-    coach.settled()
-    paddock = coach.ask("GET", "/api/paddock").json()
+    rows = coach.settled()[: len(files)]
+    if any(row["state"] != "taken" for row in rows):
+        raise RuntimeError(f"not taken: {[(row['file_name'], row['message']) for row in rows]}")
+    paddock = did("GET", "/api/paddock")
     runs = [run["id"] for run in paddock["runs"]]
-    coach.ask("GET", f"/api/events/{paddock['event']['id']}/reading")
-    desk = coach.ask("GET", f"/api/desk?laps={','.join(f'{run}.2' for run in runs[:3])}").json()
+    did("GET", f"/api/events/{paddock['event']['id']}/reading")
+    desk = did("GET", f"/api/desk?laps={','.join(f'{run}.2' for run in runs[:3])}")
     keys = [lap["curves"] for lap in desk["laps"]]
-    coach.ask("GET", f"/api/curves?laps={','.join(keys)}&reference={keys[0]}&roles=speed,throttle&build=x")
-    coach.ask("PATCH", f"/api/runs/{runs[0]}/channels", json={"channels": [{"name": "gear", "role": "gear"}]})
-    coach.ask("POST", f"/api/runs/{runs[0]}/export", json={"format": "csv"})
+    did("GET", f"/api/curves?laps={','.join(keys)}&reference={keys[0]}&roles=speed,throttle&build=x")
+    did("PATCH", f"/api/runs/{runs[0]}/channels", json={"channels": [{"name": "gear", "role": "gear"}]})
+    did("POST", f"/api/runs/{runs[0]}/export", json={"format": "csv"})
     coach.settled()
     for run in runs:
-        coach.ask("DELETE", f"/api/runs/{run}")
+        did("DELETE", f"/api/removals/run/{run}")
 
 
 def growth(samples: list[Sample], value: str, name: str) -> tuple[float, float]:
