@@ -113,6 +113,28 @@ def test_a_stored_run_stays_taken_whatever_stops_the_work_after_it(
         assert session.get_one(Job, job_id).state == "done"
 
 
+def test_what_was_cut_off_with_everything_else_counts_as_no_try(
+    coach: Coach, database: Database, nobody_works: None
+) -> None:
+    """Found by killing everything: a file that was cut off three times was given up, although it was not to blame."""
+    hand_in = coach.hand_in("cut.csv", NO_PLACE).json["id"]
+    with database.begin() as session:
+        job_id = session.get_one(HandIn, hand_in).job_id
+    for _ in range(3 * jobs.MOST_ATTEMPTS):
+        assert jobs.claim(database, job_id) is not None
+        jobs.begin_anew(database)
+        told = running(coach)["under_way"][0]
+        assert (told["id"], told["state"], told["tries"]) == (job_id, "waiting", 0)
+    assert job_id in [row["id"] for row in running(coach)["under_way"]]
+    # A worker that dies while the others live is counted.
+    for _ in range(jobs.MOST_ATTEMPTS):
+        assert jobs.claim(database, job_id) is not None
+        with database.begin() as session:
+            session.get_one(Job, job_id).lease_until = now() - timedelta(seconds=1)
+    assert jobs.claim(database, job_id) is None
+    assert running(coach)["ended"][0]["state"] == "failed"
+
+
 def test_what_was_sent_is_not_sent_again_while_the_queue_is_full(coach: Coach, database: Database) -> None:
     with database.begin() as session:
         old = now() - timedelta(minutes=5)

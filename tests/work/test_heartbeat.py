@@ -13,15 +13,19 @@ from lauftakt.work import jobs
 from tests.work.conftest import Team
 
 BEATS = """
-import sys, time
+import sys, threading
 from lauftakt import settings
 from lauftakt.store.database import Database
 from lauftakt.work import jobs
 database = Database(settings.load().database_url)
 ours = jobs.claim(database, int(sys.argv[1]))
+over = threading.Event()
+def gone(how):
+    print(how, flush=True)
+    over.set()
 print("begun", flush=True)
-with jobs.heartbeat(database, ours, lambda how: print(how, flush=True)):
-    time.sleep(float(sys.argv[2]))
+with jobs.heartbeat(database, ours, gone):
+    over.wait(float(sys.argv[2]))
 """
 
 
@@ -64,9 +68,9 @@ def test_cut_connections_do_not_end_the_heartbeat(team: Team, mariadb: PrivateMa
 
 def test_whoever_lost_the_job_is_told_and_so_is_whoever_is_to_stop(team: Team) -> None:
     lost, stopped = new_job(team), new_job(team)
-    workers = [beating(lost, 2.5), beating(stopped, 2.5)]
+    workers = [beating(lost, 60), beating(stopped, 60)]
     with team.database.begin() as session:
         session.get_one(Job, lost).token = "another worker's"
         jobs.cancel(session, session.get_one(Job, stopped))
-    told = [worker.communicate(timeout=20)[0] for worker in workers]
+    told = [worker.communicate(timeout=90)[0] for worker in workers]
     assert told == ["lost\n", "cancelled\n"]

@@ -23,7 +23,7 @@ from lauftakt.operate.version import note_commit
 from lauftakt.operate.watch import Watch
 from lauftakt.store.database import Database
 from lauftakt.work.children import die_with_parent
-from lauftakt.work.jobs import forget_sent
+from lauftakt.work.jobs import begin_anew
 from lauftakt.work.renewing import want_all
 
 Say = Callable[[str], None]
@@ -189,8 +189,8 @@ class Stack:
         note_commit(self.var)
         # Workers find these in the table when they are up; until then the old numbers are shown.
         want_all(database, say)
-        # What an earlier start's workers had taken out of the queue and not begun is sent again.
-        forget_sent(database)
+        # What an earlier start's workers had taken, and what they were in the middle of, begins anew.
+        begin_anew(database)
         self._watches = [Watch(self.mariadb)]
         return database
 

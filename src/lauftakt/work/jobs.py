@@ -218,11 +218,8 @@ def put_off(database: Database, ours: Claim, what: Waits) -> None:
         if job.cancel:
             end(session, job, "cancelled", "cancelled", "Cancelled; nothing of it was stored.")
             return
-        job.state, job.waits_for, job.token, job.lease_until = "waiting", what, None, None
-        job.attempts, job.progress, job.step, job.sent_at = max(job.attempts - 1, 0), 0.0, "waiting", now()
-        hand_in = hand_in_of(session, job)
-        if hand_in is not None and job.kind == "import" and hand_in.state == "running":
-            hand_in.state = "waiting"
+        _put_back(session, job)
+        job.waits_for, job.sent_at = what, now()
 
 
 def finish(
@@ -332,10 +329,26 @@ def end_abandoned(database: Database) -> None:
             end(session, job, "failed", "abandoned", "The server ended in the middle of it. Try it again.")
 
 
-def forget_sent(database: Database) -> None:
-    """Let all jobs that wait be sent again: for a start at which no message can be on its way."""
+def begin_anew(database: Database) -> None:
+    """Put back everything that was under way when all of an installation ended: for a start at which nobody works yet.
+
+    Nothing is waited for, and what was cut off counts as no try: it was not the job that ended its worker. Whoever
+    still works on another machine finds its token gone, and stops.
+    """
     with database.begin() as session:
         session.execute(update(Job).where(Job.state == "waiting").values(sent_at=None))
+        cut_off = select(Job).where(Job.state == "running", Job.kind.not_in(NOT_FOR_WORKERS)).with_for_update()
+        for job in session.scalars(cut_off):
+            _put_back(session, job)
+
+
+def _put_back(session: Session, job: Job) -> None:
+    """Let a job that somebody had wait again, as if it had not been tried."""
+    job.state, job.token, job.lease_until, job.waits_for, job.sent_at = "waiting", None, None, None, None
+    job.attempts, job.progress, job.step = max(job.attempts - 1, 0), 0.0, "waiting"
+    hand_in = hand_in_of(session, job)
+    if hand_in is not None and job.kind == "import" and hand_in.state == "running":
+        hand_in.state = "waiting"
 
 
 def mark_sent(session: Session, job_ids: Iterable[int]) -> None:
