@@ -34,7 +34,7 @@ class Coach:
                     continue
                 if answer.status_code < 500 and answer.status_code != 429:
                     return answer
-            except (requests.ConnectionError, requests.Timeout, ValueError):
+            except (requests.RequestException, ValueError):
                 pass
             if time.monotonic() - began > patience:
                 raise TimeoutError(f"{method} {path}: no answer in {patience:.0f} s")
@@ -54,7 +54,7 @@ class Coach:
                 if answer.status_code == 200:
                     self.session.headers["X-CSRFToken"] = answer.json()["csrf"]
                     return
-            except (requests.ConnectionError, requests.Timeout, ValueError, KeyError):
+            except (requests.RequestException, ValueError, KeyError):
                 pass
             time.sleep(0.2)
 
