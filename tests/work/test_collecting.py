@@ -88,6 +88,14 @@ def stored(team: Team) -> int:
         )
 
 
+WORKS = """
+import sys
+from lauftakt import settings
+from lauftakt.store.database import Database
+from lauftakt.work.doing import work_on
+found = settings.load()
+work_on(Database(found.database_url), found.inbox, int(sys.argv[1]))
+"""
 KILLED = """
 import os, sys
 from pathlib import Path
@@ -126,6 +134,32 @@ def test_a_worker_killed_in_the_middle_leaves_nothing_and_the_job_goes_on(team: 
     assert team.hand_ins()[0].state == "taken"
     with team.database.begin() as session:
         assert session.get_one(Job, job).attempts == 2
+
+
+def test_a_worker_killed_after_it_stored_and_before_it_said_so_took_the_run(team: Team, day: Day) -> None:
+    """Its job begins again, and is no duplicate of itself: killed as soon as the run is there to be seen."""
+    inbox = team.settings.inbox
+    hand_in, job = take_in(team.database, inbox, Giver(team.id, "browser"), "a.csv", day.files[0], move=False)
+    worker = subprocess.Popen(
+        [sys.executable, "-c", WORKS, str(job)], env={**os.environ, "LAUFTAKT_LEASE_S": "1"}, text=True
+    )
+    until = time.monotonic() + 90
+    while team.hand_ins()[0].state != "taken" and time.monotonic() < until:
+        time.sleep(0.001)
+    worker.send_signal(signal.SIGKILL)
+    worker.wait()
+    with team.database.begin() as session:
+        row = session.get_one(Job, job)
+        if row.state == "running":  # it was not quick enough to say so
+            row.lease_until = None
+        else:  # as it would have been, had it been a moment later
+            row.state, row.token, row.finished_at = "running", "gone", None
+    work_on(team.database, inbox, job)
+    assert [(row.id, row.state, row.code) for row in team.hand_ins()] == [(hand_in, "taken", "new-layout")]
+    with team.database.begin() as session:
+        assert session.get_one(Job, job).state == "done"
+        assert len(session.scalars(mine(Run, team.id)).all()) == 1
+    assert not (inbox / f"{hand_in}.file").exists()
 
 
 def test_a_database_that_goes_away_loses_nothing(team: Team, day: Day, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -155,6 +155,7 @@ def work_on(
     """
     ours = jobs.claim(database, job_id)
     if ours is None:
+        _forget_file(database, inbox, job_id)
         return []
     until = time.monotonic() + settings.import_seconds()
     var = inbox.parent
@@ -186,9 +187,15 @@ def work_on(
     except Exception as error:
         if not _ended(database, ours, error, retry=retry):
             return []
-    if ours.subject == "hand_in" and jobs.is_settled(database, ours.subject_id):
-        inbox_path(inbox, ours.subject_id).unlink(missing_ok=True)
+    _forget_file(database, inbox, job_id)
     return done.more
+
+
+def _forget_file(database: Database, inbox: Path, job_id: int) -> None:
+    """Delete the bytes of a hand-in from the inbox once its fate is settled."""
+    settled = jobs.settled_file(database, job_id)
+    if settled is not None:
+        inbox_path(inbox, settled).unlink(missing_ok=True)
 
 
 def _ended(database: Database, ours: jobs.Claim, error: Exception, *, retry: bool) -> bool:

@@ -102,6 +102,11 @@ def claim(database: Database, job_id: int) -> Claim | None:
             return None
         if job.state == "running" and job.lease_until is not None and job.lease_until > now():
             return None
+        hand_in = hand_in_of(session, job)
+        if hand_in is not None and job.kind == "import" and hand_in.state == "taken":
+            # The worker before was cut off after it had stored the file, and before it could say so.
+            end(session, job, "done", None, None)
+            return None
         if job.cancel:
             end(session, job, "cancelled", "cancelled", "Cancelled before it began.")
             return None
@@ -110,7 +115,6 @@ def claim(database: Database, job_id: int) -> Claim | None:
             return None
         job.state, job.attempts, job.lease_until = "running", job.attempts + 1, now() + LEASE
         job.token, job.waits_for, job.started_at = secrets.token_hex(16), None, job.started_at or now()
-        hand_in = hand_in_of(session, job)
         if hand_in is not None and job.kind == "import":
             hand_in.state = "running"
         return Claim(
@@ -354,6 +358,16 @@ def _put_back(session: Session, job: Job) -> None:
 def mark_sent(session: Session, job_ids: Iterable[int]) -> None:
     """Note that workers were told of jobs, so that they are not told again at once."""
     session.execute(update(Job).where(Job.id.in_(list(job_ids))).values(sent_at=now()))
+
+
+def settled_file(database: Database, job_id: int) -> int | None:
+    """The hand-in whose file is needed no more, where a job is about one and ended."""
+    with database.begin() as session:
+        job = session.get(Job, job_id)
+        if job is None or job.subject != "hand_in" or job.state in OPEN:
+            return None
+        hand_in_id = job.subject_id
+    return hand_in_id if is_settled(database, hand_in_id) else None
 
 
 def is_settled(database: Database, hand_in_id: int) -> bool:
