@@ -226,6 +226,21 @@ def test_a_worker_that_froze_and_thawed_changes_nothing(place: Installation, coa
 
 
 @pytest.mark.long
+def test_a_worker_that_grew_is_replaced_between_two_jobs(tmp_path: Path) -> None:
+    more = {"LAUFTAKT_WORKER_MB": "1"}
+    with contextmanager(installed)(tmp_path / "var", port=0, workers=1, more=more) as found:
+        coach = found.coach("emil")
+        seen = set()
+        for number in range(4):
+            seen.add(tuple(found.processes("worker")[1:]))
+            coach.hand_in(f"{number}.csv", b"no log\n")
+            until(lambda number=number: coach.fates().get(f"{number}.csv") == "refused", 40)
+            time.sleep(1.0)
+        assert len(seen) >= 3
+        assert not any("ended by itself" in line for line in found.said)
+
+
+@pytest.mark.long
 def test_frozen_workers_do_not_make_the_queue_grow(place: Installation, coach: Client) -> None:
     database = place.database()
 

@@ -121,6 +121,11 @@ def import_megabytes() -> int:
     return int(os.environ.get("LAUFTAKT_IMPORT_MB", "8000"))
 
 
+def worker_megabytes() -> int:
+    """After a job that needed more, a worker's process is replaced by a fresh one, ``LAUFTAKT_WORKER_MB``."""
+    return int(os.environ.get("LAUFTAKT_WORKER_MB", "700"))
+
+
 def archive_megabytes() -> int:
     """To how much one archive may unpack, ``LAUFTAKT_ARCHIVE_MB``."""
     return int(os.environ.get("LAUFTAKT_ARCHIVE_MB", "4000"))

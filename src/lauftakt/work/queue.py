@@ -44,6 +44,8 @@ def _configure(sender: Celery, **_: Any) -> None:
         broker_connection_retry_on_startup=True,
         worker_hijack_root_logger=False,
         task_default_queue=QUEUE,
+        # A pool's process that has once needed so much keeps much of it: another one takes its place between two jobs.
+        worker_max_memory_per_child=settings.worker_megabytes() * 1000,
     )
 
 

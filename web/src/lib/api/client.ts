@@ -142,10 +142,17 @@ const carryToken: Middleware = {
   },
 };
 
+const MOST_TRIES = 4;
+
 /** What only reads is asked for again once the server and its database are there: the page goes on by itself. */
 async function askedAgain(request: Request, response: Response | null): Promise<Response> {
   let answer = response;
-  while (answer === null || answer.status === 503) {
+  // Where everything else answers, and this again and again does not, it is told: waiting would not help.
+  for (let tries = 0; answer === null || answer.status === 503; tries++) {
+    if (tries === MOST_TRIES) {
+      if (answer === null) throw new TypeError('no answer');
+      return answer;
+    }
     const told = answer
       ? ((await answer
           .clone()
