@@ -6,8 +6,8 @@ from datetime import timedelta
 import pytest
 
 from lauftakt import settings
-from lauftakt.store.database import Database, now
-from lauftakt.store.models import HandInLink
+from lauftakt.store.database import Database, mine, now
+from lauftakt.store.models import HandInLink, Upload
 from lauftakt.web import arriving
 from lauftakt.work import importing
 from tests.day import Day
@@ -114,7 +114,9 @@ def test_a_file_that_is_there_is_handed_in_by_whoever_asks(coach: Coach) -> None
     assert len(coach.get("/api/hand-ins").json["hand_ins"]) == 1
 
 
-def test_only_so_much_is_on_its_way_at_once(coach: Coach, phone: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_only_so_much_is_on_its_way_at_once(
+    coach: Coach, phone: Coach, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setenv("LAUFTAKT_OPEN_FILES", "4")
     _, base = link_of(coach, "Ada")
     own = [announce(coach, f"{number}.csv", b"12345")["id"] for number in range(4)]
@@ -129,6 +131,12 @@ def test_only_so_much_is_on_its_way_at_once(coach: Coach, phone: Coach, monkeypa
     assert announcing(coach, "even-more.csv", 5).status_code == 429
     assert piece(coach, own[0], 0, b"12345").status_code == 204
     announce(coach, "even-more.csv", b"12345")
+    assert announcing(coach, "one-more.csv", 5).status_code == 429
+    # What was left an hour ago is on its way no more.
+    with database.begin() as session:
+        for row in session.scalars(mine(Upload, coach.team_id)):
+            row.touched_at = now() - timedelta(hours=2)
+    announce(coach, "one-more.csv", b"12345")
     monkeypatch.setenv("LAUFTAKT_OPEN_FILES", "99")
     monkeypatch.setenv("LAUFTAKT_OPEN_MB", "1")
     assert announcing(coach, "large.csv", 999_999).json["code"] == "too-many-open"

@@ -27,6 +27,8 @@ from lauftakt.work.queue import send
 BLOCK = 1 << 18
 # What was begun and does not go on is forgotten; so long, too, somebody can ask what became of a file that is whole.
 KEPT = timedelta(days=2)
+# What did not go on for so long is on its way no more, and keeps nobody from sending others.
+GOING = timedelta(hours=1)
 
 
 def part_path(upload_id: int) -> Path:
@@ -98,9 +100,10 @@ def announce(giver: Giver, name: str, size: int, modified: str) -> Upload:
 
 def _check_quota(session: Session, giver: Giver, size: int) -> None:
     """Refuse for now what would be more than may be on its way at once, of one giver or of a team."""
-    for whose, query in (("you", Upload.giver == giver.key), ("your team", True)):
+    going = mine(Upload, giver.team_id).where(Upload.hand_in_id.is_(None), Upload.touched_at > now() - GOING)
+    for whose, query in (("you", going.where(Upload.giver == giver.key)), ("your team", going)):
         files, megabytes = settings.open_uploads("giver" if whose == "you" else "team")
-        open_ones = mine(Upload, giver.team_id).where(Upload.hand_in_id.is_(None), query).subquery()  # type: ignore[arg-type]
+        open_ones = query.subquery()
         count, total = session.execute(select(func.count(), func.coalesce(func.sum(open_ones.c.size), 0))).one()
         if count >= files or int(total) + size > megabytes * 1_000_000:
             raise Problem(
