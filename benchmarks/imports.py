@@ -41,7 +41,7 @@ from lauftakt.store.layouts import load_layout, sectors_of
 from lauftakt.store.models import Analysis, HandIn, LayoutRow, Run
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver, take_in
-from lauftakt.work.jobs import being_renewed, renew_runs
+from lauftakt.work.open_jobs import being_renewed, renew_runs
 from lauftakt.work.queue import send
 
 

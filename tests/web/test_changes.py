@@ -30,7 +30,7 @@ from lauftakt.store.models import (
     Original,
     Run,
 )
-from lauftakt.work import importing, jobs, locating, queue, renewing
+from lauftakt.work import importing, jobs, locating, open_jobs, queue, renewing
 from lauftakt.work.doing import work_on
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
@@ -87,7 +87,7 @@ def test_curves_and_laps_of_one_line_up_are_of_one_analysis(school: Coach, datab
     with database.begin() as session:
         row = session.scalars(select(LayoutRow).where(LayoutRow.team_id == school.team_id)).one()
         layouts.add_version(session, row, moved)
-        waiting = jobs.renew_runs(session, school.team_id, [lap["run"] for lap in desk["laps"]])
+        waiting = open_jobs.renew_runs(session, school.team_id, [lap["run"] for lap in desk["laps"]])
     _, table = curves(school, names, "speed")
     assert table["s"].to_numpy()[-1] == pytest.approx(desk["layout"]["length_m"])
     # One run is on the new version: until the other is, both are shown on the old one, with a word of it.
@@ -220,11 +220,15 @@ def test_a_worker_that_was_presumed_dead_changes_nothing(
         if len(rounds) == 1:
             with database.begin() as session:
                 session.get_one(Job, job_id).lease_until = present().replace(year=2000)
-            work_on(database, settings.load().inbox, job_id, retry=False)
+            # On another thread, as on another machine: the first one's heartbeat may stop it while it sleeps.
+            other.start()
+            other.join()
         return read(path)
 
+    other = threading.Thread(target=work_on, args=(database, settings.load().inbox, job_id), kwargs={"retry": False})
     monkeypatch.setattr(importing, "read_raw", fall_asleep)
     work_on(database, settings.load().inbox, job_id, retry=False)
+    other.join()
     assert len(rounds) == 2
     told = coach.get("/api/hand-ins").json["hand_ins"][0]
     assert (told["state"], told["code"]) == ("taken", "new-layout")

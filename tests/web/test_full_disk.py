@@ -11,7 +11,7 @@ from lauftakt import settings
 from lauftakt.store.database import Database
 from lauftakt.store.models import HandIn, Job
 from lauftakt.web.application import create_app
-from lauftakt.work import jobs, queue
+from lauftakt.work import jobs, open_jobs, queue
 from lauftakt.work.doing import work_on
 from tests.day import Day
 from tests.disks import SmallDisk, small_disk
@@ -79,10 +79,10 @@ def test_an_import_waits_for_room_and_goes_on(place: Place, day: Day, database: 
     assert told["under_way"][0]["waits_for"] == "disk"
     assert "nearly full" in told["disk"]
     with database.begin() as session:
-        session.get_one(Job, job_id).sent_at = jobs.now() - 2 * jobs.LOST
-    assert job_id not in jobs.due(database, room=False)
+        session.get_one(Job, job_id).sent_at = jobs.now() - 2 * open_jobs.LOST
+    assert job_id not in open_jobs.due(database, room=False)
     place.disk.empty()
-    assert job_id in jobs.due(database, room=True)
+    assert job_id in open_jobs.due(database, room=True)
     work_on(database, place.inbox, job_id)
     assert fate(place)[0] == "taken"
     assert place.coach.get("/api/jobs").json["disk"] is None

@@ -12,7 +12,7 @@ from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.store.database import Database
 from lauftakt.store.database import now as present
 from lauftakt.store.models import Analysis, Base, Curves, Job, LapRow, LayoutRow, Run, Samples
-from lauftakt.work import importing, jobs, queue
+from lauftakt.work import importing, jobs, open_jobs, queue
 from lauftakt.work.doing import work_on
 from lauftakt.work.renewing import outdated, want_all
 from tests.day import Day
@@ -259,12 +259,12 @@ def test_a_failure_while_storing_leaves_nothing_and_is_tried_again(
     with pytest.raises(ConnectionError):
         work_on(database, settings.load().inbox, job_id)
     assert not any(rows(database, team_id).values())
-    assert job_id not in jobs.due(database)  # its lease still runs
+    assert job_id not in open_jobs.due(database)  # its lease still runs
     with database.begin() as session:
         job = session.get_one(Job, job_id)
         job.lease_until = job.sent_at = present().replace(year=2000)
-    assert job_id in jobs.due(database)
-    assert job_id not in jobs.due(database)  # it was sent a moment ago
+    assert job_id in open_jobs.due(database)
+    assert job_id not in open_jobs.due(database)  # it was sent a moment ago
     monkeypatch.setattr(importing, "save_analysis", save)
     work_on(database, settings.load().inbox, job_id)
     assert coach.get("/api/hand-ins").json["hand_ins"][0]["state"] == "taken"

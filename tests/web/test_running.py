@@ -14,7 +14,7 @@ from lauftakt.formats.csv_out import comment_line
 from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import HandIn, Job, Run
 from lauftakt.web.door import clean
-from lauftakt.work import jobs, queue
+from lauftakt.work import jobs, open_jobs, queue
 from lauftakt.work.doing import KINDS, work_on
 from lauftakt.work.tidying import JOBS_KEPT, tidy
 from tests.day import Day
@@ -122,7 +122,7 @@ def test_what_was_cut_off_with_everything_else_counts_as_no_try(
         job_id = session.get_one(HandIn, hand_in).job_id
     for _ in range(3 * jobs.MOST_ATTEMPTS):
         assert jobs.claim(database, job_id) is not None
-        jobs.begin_anew(database)
+        open_jobs.begin_anew(database)
         told = running(coach)["under_way"][0]
         assert (told["id"], told["state"], told["tries"]) == (job_id, "waiting", 0)
     assert job_id in [row["id"] for row in running(coach)["under_way"]]
@@ -145,13 +145,13 @@ def test_what_was_sent_is_not_sent_again_while_the_queue_is_full(coach: Coach, d
         backup = jobs.add_job(session, coach.team_id, "backup", ("team", coach.team_id))
         backup.created_at = old
     # A dead worker's job is told once, whatever else waits; a message that waits is not told again.
-    first = jobs.due(database, idle=False)
+    first = open_jobs.due(database, idle=False)
     assert dead.id in first
     assert waiting.id not in first
     assert backup.id not in first
-    assert dead.id not in jobs.due(database, idle=False)
-    assert waiting.id in jobs.due(database, idle=True)
-    assert waiting.id not in jobs.due(database, idle=True)
+    assert dead.id not in open_jobs.due(database, idle=False)
+    assert waiting.id in open_jobs.due(database, idle=True)
+    assert waiting.id not in open_jobs.due(database, idle=True)
     with database.begin() as session:
         for job in (waiting, dead, backup):
             session.delete(session.get_one(Job, job.id))

@@ -15,7 +15,7 @@ from sqlalchemy import func, select
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import mine
 from lauftakt.store.models import Base, HandIn, Job, Run
-from lauftakt.work import importing, jobs
+from lauftakt.work import importing, open_jobs
 from lauftakt.work.collecting import Watch, watch_of
 from lauftakt.work.doing import work_on
 from lauftakt.work.intake import Giver, take_in
@@ -129,7 +129,7 @@ def test_a_worker_killed_in_the_middle_leaves_nothing_and_the_job_goes_on(team: 
     worker.wait()
     time.sleep(1.3)
     assert stored(team) == 0
-    assert job in jobs.due(team.database)
+    assert job in open_jobs.due(team.database)
     work_on(team.database, inbox, job)
     assert team.hand_ins()[0].state == "taken"
     with team.database.begin() as session:

@@ -23,7 +23,7 @@ from lauftakt.operate.version import note_commit
 from lauftakt.operate.watch import Watch
 from lauftakt.store.database import Database
 from lauftakt.work.children import die_with_parent
-from lauftakt.work.jobs import begin_anew
+from lauftakt.work.open_jobs import begin_anew
 from lauftakt.work.renewing import want_all
 
 Say = Callable[[str], None]

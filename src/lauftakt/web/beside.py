@@ -1,7 +1,7 @@
 """Work that only the server can do, since it takes what the server shows: done beside requests, told like all other.
 
-It does not survive the server: :func:`lauftakt.work.jobs.end_abandoned` tells of it then, and whoever wants it tries it
-again.
+It does not survive the server: :func:`lauftakt.work.open_jobs.end_abandoned` tells of it then, and whoever wants it
+tries it again.
 """
 
 import threading

@@ -24,7 +24,7 @@ from lauftakt.web.access import Problem, database, only
 from lauftakt.web.exports import attachment
 from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, one, visible
-from lauftakt.work import jobs
+from lauftakt.work import open_jobs
 from lauftakt.work.queue import send
 from lauftakt.work.sources import inbox_path
 
@@ -104,7 +104,7 @@ def correct_file(viewer: Viewer, hand_in_id: int, json_data: schemas.ChoicesIn) 
         row = one(session, HandIn, viewer, hand_in_id, lock=True)
         names = [channel.name for channel in _raw(row).channels]
         answer, waiting = _say(session, viewer, json_data, names, row.file_name, {"names": names})
-        waiting.append(jobs.import_again(session, row))
+        waiting.append(open_jobs.import_again(session, row))
     send(waiting)
     return answer
 
@@ -140,7 +140,7 @@ def _raw(row: HandIn) -> RawLog:
         409 where there is nothing to correct, 413 where it is too large to be read while somebody waits.
     """
     path = inbox_path(settings_of_app().inbox, row.id)
-    if row.state != "refused" or row.code not in jobs.PLACEABLE or not path.exists():
+    if row.state != "refused" or row.code not in open_jobs.PLACEABLE or not path.exists():
         raise Problem(409, "settled", "This file is being imported, was not kept, or its fate is settled.")
     if row.size > MOST_BYTES_AT_ONCE:
         raise Problem(413, "file-large", "The file is too large to be looked at here. Hand in a shorter run first.")
@@ -166,7 +166,7 @@ def apply_choices(
     same = runs_of(session, row, names)
     # One more reading: whatever is computed at this moment by the old one will not become a run's present analysis.
     session.execute(update(Run).where(Run.team_id == viewer.team_id, Run.id.in_(same)).values(reading=Run.reading + 1))
-    return row.id, same, jobs.renew_runs(session, viewer.team_id, same, viewer.account_id)
+    return row.id, same, open_jobs.renew_runs(session, viewer.team_id, same, viewer.account_id)
 
 
 def _choice(item: schemas.ChoiceIn, names: list[str]) -> Choice:

@@ -23,7 +23,7 @@ from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.compare.addresses import key_of, lap_address
 from lauftakt.web.compare.lineup import entries_of_runs
 from lauftakt.web.policy import Viewer, one, visible
-from lauftakt.work.jobs import being_renewed
+from lauftakt.work.open_jobs import being_renewed
 
 Array = NDArray[np.float64]
 # Days that are offered to choose from.

@@ -20,7 +20,7 @@ from lauftakt.web.accounting import account_of
 from lauftakt.web.arriving import check_kind
 from lauftakt.web.givers import myself, settings_of_app
 from lauftakt.web.policy import Viewer, one, visible
-from lauftakt.work import jobs
+from lauftakt.work import jobs, open_jobs
 from lauftakt.work.intake import ENDINGS, clean_name, take_in
 from lauftakt.work.queue import send
 from lauftakt.work.room import need
@@ -168,11 +168,13 @@ def retry(viewer: Viewer, hand_in_id: int, query_data: schemas.RetryIn) -> schem
             row.layout_id = one(session, LayoutRow, viewer, query_data.layout).id
         elif query_data.turned:
             raise Problem(422, "layout", "Name the circuit that was driven the other way round.")
-        if row.state not in ("failed", "cancelled") and not (row.state == "refused" and row.code in jobs.PLACEABLE):
+        if row.state not in ("failed", "cancelled") and not (
+            row.state == "refused" and row.code in open_jobs.PLACEABLE
+        ):
             raise Problem(409, "settled", "This file is being imported, or its fate is settled.")
         if not inbox_path(settings_of_app().inbox, row.id).exists() and row.source != "logger":
             raise Problem(409, "file-lost", "The file was not kept. Hand it in again.")
-        job_id = jobs.import_again(session, row, turned=query_data.turned)
+        job_id = open_jobs.import_again(session, row, turned=query_data.turned)
     send([job_id])
     with database().begin() as session:
         return show.hand_in(session, viewer, one(session, HandIn, viewer, hand_in_id))

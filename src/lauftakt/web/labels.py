@@ -26,7 +26,7 @@ from lauftakt.store.runs import event_for, moment_of, named, parse_date
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem
 from lauftakt.web.policy import Viewer
-from lauftakt.work.jobs import renew_runs
+from lauftakt.work.open_jobs import renew_runs
 
 _WORDS = {"kind": "kind of run", "started_at": "beginning", "felt": "what was felt", "confirmed": "confirmation"}
 

@@ -15,7 +15,7 @@ from lauftakt.store.runs import event_for
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.policy import Viewer, one
-from lauftakt.work.jobs import renew_runs
+from lauftakt.work.open_jobs import renew_runs
 from lauftakt.work.queue import send
 
 blueprint = APIBlueprint("layouts", __name__, tag="Circuits")

@@ -15,7 +15,7 @@ from lauftakt.web.beside import begin
 from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, allowed, one, visible
 from lauftakt.web.schemas import running as shapes
-from lauftakt.work import jobs, room
+from lauftakt.work import jobs, open_jobs, room
 from lauftakt.work.queue import send
 from lauftakt.work.sources import inbox_path
 
@@ -119,9 +119,9 @@ def _own_or_leading(viewer: Viewer, job: Job) -> None:
 def _again(session: Session, viewer: Viewer, job: Job) -> Job:
     if job.kind == "import":
         hand_in = one(session, HandIn, viewer, job.subject_id)
-        return session.get_one(Job, jobs.import_again(session, hand_in, turned=bool(job.payload.get("turned"))))
+        return session.get_one(Job, open_jobs.import_again(session, hand_in, turned=bool(job.payload.get("turned"))))
     if job.kind == "renew":
-        found = jobs.renew_runs(session, viewer.team_id, [job.subject_id], viewer.account_id)
+        found = open_jobs.renew_runs(session, viewer.team_id, [job.subject_id], viewer.account_id)
         return session.get_one(Job, found[0])
     return jobs.add_job(
         session, viewer.team_id, job.kind, (job.subject, job.subject_id), payload=job.payload,
@@ -144,7 +144,7 @@ def _can_retry(session: Session, job: Job) -> bool:
         if hand_in is None or hand_in.state == "taken" or hand_in.job_id != job.id:
             return False
         kept = inbox_path(settings_of_app().inbox, hand_in.id).exists() or hand_in.source == "logger"
-        return kept and (job.state != "refused" or hand_in.code in jobs.PLACEABLE)
+        return kept and (job.state != "refused" or hand_in.code in open_jobs.PLACEABLE)
     return job.kind == "renew" or job.kind in SAME_AGAIN
 
 

@@ -33,7 +33,7 @@ from lauftakt.store.models import (
 from lauftakt.store.runs import moment_of, picture_of
 from lauftakt.web import schemas
 from lauftakt.web.policy import Viewer, visible
-from lauftakt.work.jobs import PLACEABLE, being_renewed
+from lauftakt.work.open_jobs import PLACEABLE, being_renewed
 
 # Below this confidence the table asks: it shows what a channel may be otherwise.
 ASKED = 0.9

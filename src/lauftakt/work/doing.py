@@ -16,7 +16,7 @@ from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.models import HandIn
 from lauftakt.store.removing import long_removed, purge_row
 from lauftakt.store.season import to_be_followed
-from lauftakt.work import comparing, following, jobs, room
+from lauftakt.work import comparing, following, jobs, open_jobs, room
 from lauftakt.work.exporting import export
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
@@ -193,7 +193,7 @@ def work_on(
 
 def _forget_file(database: Database, inbox: Path, job_id: int) -> None:
     """Delete the bytes of a hand-in from the inbox once its fate is settled."""
-    settled = jobs.settled_file(database, job_id)
+    settled = open_jobs.settled_file(database, job_id)
     if settled is not None:
         inbox_path(inbox, settled).unlink(missing_ok=True)
 

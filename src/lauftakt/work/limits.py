@@ -2,8 +2,10 @@
 
 import signal
 import threading
+import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from types import FrameType
 
 Interrupt = Callable[[Exception], None]
 
@@ -17,7 +19,7 @@ class TookTooLong(Exception):
 @contextmanager
 def time_limit(seconds: float) -> Iterator[Interrupt]:
     """Interrupt the block after some seconds by :class:`TookTooLong`; only in a process's main thread, elsewhere there
-    is no limit.
+    is no limit. Blocks may lie in one another: each ends for its own reasons.
 
     Yields
     ------
@@ -28,11 +30,15 @@ def time_limit(seconds: float) -> Iterator[Interrupt]:
         return
     reasons: list[Exception] = []
     main, lock, inside = threading.get_ident(), threading.Lock(), [True]
+    until = time.monotonic() + seconds
 
-    def stop(_signal: int, _frame: object) -> None:
-        signal.setitimer(signal.ITIMER_REAL, 0)
-        if inside:
+    def stop(number: int, frame: FrameType | None) -> None:
+        if inside and (reasons or time.monotonic() >= until):
+            signal.setitimer(signal.ITIMER_REAL, 0)
             raise reasons[0] if reasons else TookTooLong
+        # Not for this block: one around it is to end.
+        if callable(before):
+            before(number, frame)
 
     def interrupt(reason: Exception) -> None:
         with lock:
@@ -41,7 +47,8 @@ def time_limit(seconds: float) -> Iterator[Interrupt]:
                 signal.pthread_kill(main, signal.SIGALRM)
 
     before = signal.signal(signal.SIGALRM, stop)
-    signal.setitimer(signal.ITIMER_REAL, seconds)
+    left, _ = signal.setitimer(signal.ITIMER_REAL, seconds)
+    around = time.monotonic() + left if left else None
     try:
         yield interrupt
     finally:
@@ -50,3 +57,5 @@ def time_limit(seconds: float) -> Iterator[Interrupt]:
         signal.setitimer(signal.ITIMER_REAL, 0)
         # A signal that is still on its way must not end the process, as it would by default.
         signal.signal(signal.SIGALRM, signal.SIG_IGN if before == signal.SIG_DFL else before)
+        if around is not None:
+            signal.setitimer(signal.ITIMER_REAL, max(around - time.monotonic(), 1e-3))

@@ -15,7 +15,7 @@ from sqlalchemy import inspect, text
 
 from lauftakt import settings
 from lauftakt.store.database import Database
-from lauftakt.work import jobs, room
+from lauftakt.work import open_jobs, room
 from lauftakt.work.children import die_with_parent
 from lauftakt.work.doing import work_on
 from lauftakt.work.tidying import tidy
@@ -82,9 +82,9 @@ def _sweep(**_: Any) -> None:
         tidied = purged = 0.0
         while not _stopping.wait(SWEEP_S):
             try:
-                for job_id in jobs.due(database, idle=_is_idle(), room=not room.short_of(found.var)):
+                for job_id in open_jobs.due(database, idle=_is_idle(), room=not room.short_of(found.var)):
                     run_job.delay(job_id)
-                jobs.end_abandoned(database)
+                open_jobs.end_abandoned(database)
                 if time.monotonic() - purged > PURGE_S:
                     purged = time.monotonic()
                     forget_delivered(database)
@@ -137,4 +137,4 @@ def send(job_ids: list[int]) -> None:
         except Exception:
             log.exception("Job %s waits for the sweep", job_id)
     with _sender().begin() as session:
-        jobs.mark_sent(session, sent)
+        open_jobs.mark_sent(session, sent)

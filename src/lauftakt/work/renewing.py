@@ -26,7 +26,8 @@ from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import Analysis, DialectRow, Event, HandIn, LayoutRow, Original, Run
 from lauftakt.store.originals import Damaged, write_original
 from lauftakt.store.runs import load_raw, save_channels, save_recognition
-from lauftakt.work.jobs import Claim, hold, renew_runs
+from lauftakt.work.jobs import Claim, hold
+from lauftakt.work.open_jobs import renew_runs
 
 Say = Callable[[str], None]
 # How often a renewal begins again because somebody changed what it rests on.

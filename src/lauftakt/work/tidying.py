@@ -12,7 +12,7 @@ from lauftakt.store.database import Database, now
 from lauftakt.store.models import HandIn, Job, RequestCount, Upload
 from lauftakt.store.removing import long_removed, purge_small, purge_teams
 from lauftakt.store.sign_ins import forget_sign_ins
-from lauftakt.work import jobs
+from lauftakt.work import jobs, open_jobs
 from lauftakt.work.exporting import forget_exports
 from lauftakt.work.sources import inbox_path
 
@@ -37,7 +37,7 @@ def tidy(database: Database, exports: Path, inbox: Path) -> list[int]:
         _forget_jobs(session)
         session.execute(delete(RequestCount).where(RequestCount.until < now().timestamp() - 3600))
         long_gone = HandIn.dismissed_at < now() - KEPT_OFF_THE_LIST
-        for hand_in_id in session.scalars(select(HandIn.id).where(HandIn.code.in_(jobs.PLACEABLE), long_gone)):
+        for hand_in_id in session.scalars(select(HandIn.id).where(HandIn.code.in_(open_jobs.PLACEABLE), long_gone)):
             inbox_path(inbox, hand_in_id).unlink(missing_ok=True)
         made = _remove_for_good(session)
     forget_exports(exports)

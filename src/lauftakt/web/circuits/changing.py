@@ -19,7 +19,8 @@ from lauftakt.web.circuits.previews import drawing_of, moved_on
 from lauftakt.web.circuits.views import blueprint
 from lauftakt.web.labels import rename
 from lauftakt.web.policy import Viewer, one, visible
-from lauftakt.work.jobs import add_job, renew_runs
+from lauftakt.work.jobs import add_job
+from lauftakt.work.open_jobs import renew_runs
 from lauftakt.work.queue import send
 
 # More sets than this nobody tells apart.

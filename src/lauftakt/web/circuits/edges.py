@@ -24,7 +24,7 @@ from lauftakt.web.circuits.views import blueprint
 from lauftakt.web.compare.addresses import lap_address
 from lauftakt.web.compare.lineup import entries_of_runs
 from lauftakt.web.policy import Viewer, one
-from lauftakt.work.jobs import renew_runs
+from lauftakt.work.open_jobs import renew_runs
 from lauftakt.work.queue import send
 
 Degrees = Sequence[tuple[float, float]]

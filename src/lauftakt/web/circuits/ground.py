@@ -25,7 +25,7 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.compare.lineup import entries_of_runs
 from lauftakt.web.policy import Viewer, one, visible
-from lauftakt.work.jobs import being_renewed
+from lauftakt.work.open_jobs import being_renewed
 
 Bools = NDArray[np.bool_]
 # Of every so many metres of the centre line the map draws a point.

@@ -24,7 +24,7 @@ from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.compare.addresses import CurveAddress, MadeAddress, key_of
 from lauftakt.web.keeping import Kept
 from lauftakt.web.policy import Viewer, visible
-from lauftakt.work.jobs import being_renewed
+from lauftakt.work.open_jobs import being_renewed
 
 # What a lap is made of never changes.
 _made_laps = Kept[Entry](40)
