@@ -27,7 +27,7 @@ from tests.installation import Client, Installation, installed, until
 
 @pytest.fixture(scope="module")
 def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:
-    more = {"LAUFTAKT_LEASE_S": "3", "LAUFTAKT_BODY_S": "4"}
+    more = {"LAUFTAKT_LEASE_S": "3", "LAUFTAKT_BODY_S": "4", "LAUFTAKT_DATABASE_S": "5"}
     yield from installed(tmp_path_factory.mktemp("installation"), port=0, workers=2, servers=2, more=more)
 
 
@@ -69,6 +69,21 @@ def test_a_killed_part_is_started_again(place: Installation, coach: Client, part
         number = coach.hand_in(f"after-{part}.csv", b"no log\n").json()["id"]
         until(lambda: coach.fates()[f"after-{part}.csv"] == "refused", 30)
         assert number
+
+
+def test_a_database_that_stands_still_is_not_waited_for_without_end(place: Installation, coach: Client) -> None:
+    frozen = place.processes("database")[0]
+    os.kill(frozen, signal.SIGSTOP)
+    try:
+        began = time.monotonic()
+        answer = coach.get("/paddock")
+        took = time.monotonic() - began
+    finally:
+        os.kill(frozen, signal.SIGCONT)
+    assert answer.status_code == 503
+    assert answer.json()["code"] == "database"
+    assert took < 20
+    until(lambda: coach.get("/paddock").status_code == 200, 20)
 
 
 class Part:

@@ -126,6 +126,12 @@ def worker_megabytes() -> int:
     return int(os.environ.get("LAUFTAKT_WORKER_MB", "700"))
 
 
+def database_seconds() -> float:
+    """How long a request waits for a database that stands still, ``LAUFTAKT_DATABASE_S``; longer than one row is waited
+    for that somebody else has locked."""
+    return float(os.environ.get("LAUFTAKT_DATABASE_S", "60"))
+
+
 def archive_megabytes() -> int:
     """To how much one archive may unpack, ``LAUFTAKT_ARCHIVE_MB``."""
     return int(os.environ.get("LAUFTAKT_ARCHIVE_MB", "4000"))

@@ -15,6 +15,7 @@ from lauftakt.work import jobs, open_jobs, queue
 from lauftakt.work.doing import work_on
 from tests.day import Day
 from tests.disks import SmallDisk, small_disk
+from tests.installation import until
 from tests.web.coach import Coach, make_coach
 from tests.web.test_ways_in import announce, announcing, piece
 
@@ -122,3 +123,20 @@ def test_an_archive_is_taken_only_where_all_of_it_has_room(place: Place, databas
     work_on(database, place.inbox, job_id)
     assert fate(place)[0] in ("taken", "waiting")  # its files wait now
     assert place.coach.get("/api/hand-ins").json["hand_ins"][-1]["code"] == "archive"
+
+
+def test_sheets_say_that_there_is_no_room_for_them(place: Place, day: Day, database: Database) -> None:
+    hand_in = place.coach.hand_in("a.csv", day.files[0].read_bytes()).json["id"]
+    with database.begin() as session:
+        job_id = session.get_one(HandIn, hand_in).job_id
+    work_on(database, place.inbox, job_id)
+    event = place.coach.get("/api/paddock").json["events"][0]["id"]
+    with database.begin() as session:
+        team = place.coach.team_id
+        job = jobs.add_job(session, team, "sheets", ("event", event), payload={"units": "metric"})
+        jobs.end(session, job, "failed", "abandoned", "The server ended in the middle of it. Try it again.")
+    place.disk.fill(leave=15 * MB)
+    again = place.coach.post(f"/api/jobs/{job.id}/retry").json["id"]
+    until(lambda: place.coach.get(f"/api/jobs/{again}").json["state"] == "failed", 20)
+    told = place.coach.get(f"/api/jobs/{again}").json
+    assert "Make room on it, then try it again." in told["message"]

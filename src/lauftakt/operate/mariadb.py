@@ -270,7 +270,11 @@ class PrivateMariaDB:
         with contextlib.suppress(ProcessLookupError, PermissionError):
             os.kill(number, signal.SIGTERM)
         for _ in range(300):
-            if not Path(f"/proc/{number}").exists():
+            try:
+                # What ended and was not asked for by whoever started it still has a number, but no command any more.
+                if not Path(f"/proc/{number}/cmdline").read_bytes():
+                    return
+            except OSError:
                 return
             time.sleep(0.1)
 

@@ -24,13 +24,17 @@ class NotFound(Exception):
 
 
 class Database:
-    """An engine and its sessions; make it anew after a fork."""
+    """An engine and its sessions; make it anew after a fork.
 
-    def __init__(self, url: str) -> None:
+    ``patience_s``: how long a server that stands still is waited for; without it, until it goes on.
+    """
+
+    def __init__(self, url: str, *, patience_s: float | None = None) -> None:
         self.url = url
         self.engine: Engine = create_engine(
-            url, pool_pre_ping=True, pool_recycle=1800, pool_size=10, max_overflow=30, isolation_level="READ COMMITTED"
-        )
+            url, pool_pre_ping=True, pool_recycle=1800, pool_size=10, max_overflow=30, isolation_level="READ COMMITTED",
+            connect_args={} if patience_s is None else {"read_timeout": patience_s, "write_timeout": patience_s},
+        )  # fmt: skip
         self.session = sessionmaker(self.engine, expire_on_commit=False)
         event.listen(self.session, "do_orm_execute", _hide_removed)
 

@@ -21,7 +21,7 @@ from werkzeug.exceptions import HTTPException
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from lauftakt.core.pipeline import CODE_VERSION
-from lauftakt.settings import Settings
+from lauftakt.settings import Settings, database_seconds
 from lauftakt.store.accounts import Refused
 from lauftakt.store.database import Database, NotFound
 from lauftakt.store.lineup import CurveCache
@@ -118,7 +118,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
         COMPRESS_MIN_SIZE=800,
         COMPRESS_STREAMS=False,
     )
-    app.extensions["lauftakt"] = database or Database(settings.database_url)
+    app.extensions["lauftakt"] = database or Database(settings.database_url, patience_s=database_seconds())
     app.extensions["lauftakt-curves"] = CurveCache()
     app.extensions["lauftakt-seasons"] = SeasonCache()
     app.extensions["lauftakt-worked-out"] = Kept(400)

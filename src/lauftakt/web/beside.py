@@ -10,9 +10,12 @@ from typing import Any
 from flask import Flask, current_app
 
 from lauftakt.web.access import database
+from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer
-from lauftakt.work import jobs
+from lauftakt.work import jobs, room
 from lauftakt.work.sources import Cancelled
+
+FULL = "The disk of the machine that runs Lauftakt is nearly full. Make room on it, then try it again."
 
 
 def begin(viewer: Viewer, job_id: int) -> None:
@@ -33,6 +36,7 @@ def _do(app: Flask, viewer: Viewer, job_id: int) -> None:
         def report(share: float, step: str) -> None:
             if jobs.progress(database(), ours, share, step) or gone.is_set():
                 raise Cancelled
+            room.need(settings_of_app().var)
 
         result: dict[str, Any] = {}
         try:
@@ -43,7 +47,11 @@ def _do(app: Flask, viewer: Viewer, job_id: int) -> None:
             app.logger.warning("Job %s was ended by somebody else.", job_id)
         except Cancelled:
             jobs.finish(database(), ours, "cancelled", "cancelled", "Cancelled; nothing of it was kept.")
-        except Exception:
+        except Exception as error:
             app.logger.exception("Job %s failed", job_id)
-            told = "The work failed for a reason of our own. Try it again."
-            jobs.finish(database(), ours, "failed", "internal", told)
+            if room.is_full(error):
+                jobs.finish(database(), ours, "failed", "disk", FULL)
+            else:
+                jobs.finish(
+                    database(), ours, "failed", "internal", "The work failed for a reason of our own. Try it again."
+                )
