@@ -14,12 +14,13 @@ from pathlib import Path
 
 import pytest
 import requests
-from sqlalchemy import func, select, text
+from sqlalchemy import func, select, text, update
 
 from lauftakt.operate.mariadb import CannotStart
 from lauftakt.operate.watch import FIRST_S, LONGEST_S, Watch
 from lauftakt.store.database import mine
 from lauftakt.store.models import HandIn, Job, Run
+from lauftakt.work.jobs import add_job
 from tests.day import Day
 from tests.disks import small_disk
 from tests.installation import Client, Installation, installed, until
@@ -238,6 +239,29 @@ def test_a_worker_that_froze_and_thawed_changes_nothing(place: Installation, coa
         assert session.scalar(select(func.count()).where(Run.team_id == coach.team_id)) == 1
         assert session.get_one(Job, job_id).attempts == 2
     database.close()
+
+
+def test_a_file_does_not_wait_for_all_renewals(place: Installation, coach: Client) -> None:
+    database = place.database()
+    with database.begin() as session:
+        run = session.scalars(select(Run.id).where(Run.team_id == coach.team_id)).one()
+        late = [add_job(session, coach.team_id, "renew", ("run", run)).id for _ in range(80)]
+
+    def begun() -> int:
+        with database.begin() as session:
+            return session.scalar(select(func.count()).where(Job.id.in_(late), Job.started_at.is_not(None))) or 0
+
+    until(lambda: begun() >= 2, 40)
+    coach.hand_in("between.csv", b"no log\n")
+    before = begun()
+    until(lambda: coach.fates()["between.csv"] == "refused", 60)
+    meanwhile = begun() - before
+    with database.begin() as session:
+        session.execute(update(Job).where(Job.id.in_(late), Job.state == "waiting").values(state="cancelled"))
+    database.close()
+    assert before < 60
+    # Those that workers had already, and one for each of the other line.
+    assert meanwhile <= 8
 
 
 @pytest.mark.long

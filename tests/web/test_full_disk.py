@@ -134,7 +134,7 @@ def test_sheets_say_that_there_is_no_room_for_them(place: Place, day: Day, datab
     with database.begin() as session:
         team = place.coach.team_id
         job = jobs.add_job(session, team, "sheets", ("event", event), payload={"units": "metric"})
-        jobs.end(session, job, "failed", "abandoned", "The server ended in the middle of it. Try it again.")
+        jobs.end(session, job, "failed", "disk", "No room.")
     place.disk.fill(leave=15 * MB)
     again = place.coach.post(f"/api/jobs/{job.id}/retry").json["id"]
     until(lambda: place.coach.get(f"/api/jobs/{again}").json["state"] == "failed", 20)

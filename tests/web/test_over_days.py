@@ -2,6 +2,7 @@
 
 import io
 import time
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -11,9 +12,11 @@ from sqlalchemy import delete, select
 
 from lauftakt.store.accounts import add_account
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import Car, CueCourse, Curves, Driver, Job, Run, RunPaceRow, Team
+from lauftakt.store.models import Account, Car, CueCourse, Curves, Driver, Job, Run, RunPaceRow, Team
+from lauftakt.web import beside
 from lauftakt.work import queue
 from lauftakt.work.following import KIND, want_following
+from lauftakt.work.jobs import add_job
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
 
@@ -251,6 +254,47 @@ def sheets_of(coach: Coach, event: int) -> Any:
     assert job["state"] == "done", job
     assert job["result"]["name"].startswith("debriefs-")
     return coach.get(f"/api/jobs/{job['id']}/file")
+
+
+def test_sheets_whose_server_was_killed_are_written_by_the_next_one(
+    school: Coach, stranger: Coach, database: Database, app: Any
+) -> None:
+    opening = next(e["id"] for e in school.get("/api/paddock").json["events"] if e["name"] == "Season's opening")
+    with database.begin() as session:
+        account, other = (
+            session.scalars(select(Account.id).where(Account.team_id == coach.team_id)).first()
+            for coach in (school, stranger)
+        )
+    long_ago = now() - timedelta(minutes=1)
+
+    def left(account_id: int, **more: Any) -> int:
+        with database.begin() as session:
+            job = add_job(
+                session,
+                school.team_id,
+                "sheets",
+                ("event", opening),
+                payload={"units": "metric"},
+                account_id=account_id,
+            )
+            job.created_at = long_ago
+            for key, value in more.items():
+                setattr(job, key, value)
+            return job.id
+
+    begun_nowhere = left(account)
+    cut_off = left(account, state="running", lease_until=long_ago, token="a dead one's", attempts=1)
+    cut_off_too_often = left(account, state="running", lease_until=long_ago, token="a dead one's", attempts=3)
+    going = left(account, state="running", lease_until=now() + timedelta(minutes=1), token="a living one's")
+    not_theirs = left(other)
+    beside.look(app)
+    for job_id in (begun_nowhere, cut_off):
+        told = school.get(f"/api/jobs/{job_id}").json
+        assert told["state"] == "done", told
+        assert "Okan" in " ".join(pages(school.get(f"/api/jobs/{job_id}/file")))
+    assert school.get(f"/api/jobs/{cut_off_too_often}").json["state"] == "failed"
+    assert school.get(f"/api/jobs/{going}").json["state"] == "running"
+    assert school.get(f"/api/jobs/{not_theirs}").json["state"] == "refused"
 
 
 def test_all_sheets_at_once_and_a_summary_without_names(school: Coach) -> None:

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy import delete, func, select
 
 from lauftakt import settings
 from lauftakt.formats.csv_out import comment_line
@@ -46,10 +47,29 @@ def test_work_is_listed_with_what_it_is_about_and_what_is_before_it(
     assert found["open"] == 3
     assert found["ended"] == []
     before = [row["ahead"] for row in found["under_way"]]
-    assert before == [before[0], before[0] + 1, before[0] + 2]
+    assert before == sorted(set(before))
     assert before[0] >= 1  # the other team's, which is told only as a number
     assert found["under_way"][0]["who"] == "C"
     assert found["disk"] is None
+
+
+def test_what_comes_by_itself_waits_in_a_line_of_its_own(coach: Coach, database: Database, nobody_works: None) -> None:
+    with database.begin() as session:
+        late = [jobs.add_job(session, coach.team_id, "renew", ("run", number)).id for number in range(200)]
+    coach.hand_in("a.csv", NO_PLACE)
+    with database.begin() as session:
+        file = session.scalars(select(Job.id).where(Job.team_id == coach.team_id, Job.kind == "import")).one()
+        first = session.scalar(
+            select(func.count()).where(Job.state == "waiting", Job.kind.not_in(open_jobs.NOBODY_WAITS))
+        )
+    # Shown, although two hundred were there before it, and taken in turn with them.
+    shown = running(coach)["under_way"][0]
+    assert shown["id"] == file
+    assert shown["ahead"] <= 2 * first
+    assert {queue._line_of("run_job", (number,))["queue"] for number in late} == {queue.LATER}
+    assert queue._line_of("run_job", (file,))["queue"] == queue.QUEUE
+    with database.begin() as session:
+        session.execute(delete(Job).where(Job.id.in_(late)))
 
 
 def test_work_that_waits_is_stopped_and_tried_again(coach: Coach, database: Database, nobody_works: None) -> None:

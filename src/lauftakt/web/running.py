@@ -35,9 +35,9 @@ SAME_AGAIN = ("export", "reline", "compare", "follow", "remove", "demo", "backup
 def list_jobs(viewer: Viewer, query_data: shapes.RunningQuery) -> shapes.RunningOut:
     """What is being worked on and what waits, and what ended, the newest first."""
     with database().begin() as session:
-        under_way = session.scalars(
-            visible(Job, viewer).where(Job.state.in_(jobs.OPEN)).order_by(Job.state, Job.id).limit(PAGE)
-        ).all()
+        later = Job.kind.in_(open_jobs.NOBODY_WAITS)
+        query = visible(Job, viewer).where(Job.state.in_(jobs.OPEN)).order_by(Job.state, later, Job.id)
+        under_way = session.scalars(query.limit(PAGE)).all()
         count = session.scalar(select(func.count()).where(Job.team_id == viewer.team_id, Job.state.in_(jobs.OPEN)))
         ended = visible(Job, viewer).where(Job.finished_at.is_not(None))
         if query_data.trouble:
@@ -58,15 +58,21 @@ def list_jobs(viewer: Viewer, query_data: shapes.RunningQuery) -> shapes.Running
 
 
 def _ahead(session: Session, under_way: Sequence[Job]) -> dict[int, int]:
-    """How many jobs, of whomever, were asked for before each one that waits for a worker."""
+    """How many jobs, of whomever, are taken before each one that waits for a worker: there are two lines, from which
+    workers take in turn."""
     waiting = [job.id for job in under_way if job.state == "waiting" and job.waits_for is None]
     if not waiting:
         return {}
-    everybody = session.scalars(
-        select(Job.id).where(Job.state == "waiting", Job.waits_for.is_(None), Job.id <= max(waiting))
-    ).all()
-    place = {job_id: number for number, job_id in enumerate(sorted(everybody))}
-    return {job_id: place.get(job_id, 0) for job_id in waiting}
+    lines: dict[bool, list[int]] = {True: [], False: []}
+    query = select(Job.id, Job.kind).where(
+        Job.state == "waiting", Job.waits_for.is_(None), Job.kind.not_in(jobs.NOT_FOR_WORKERS)
+    )
+    for job_id, kind in session.execute(query.order_by(Job.id)):
+        lines[kind in open_jobs.NOBODY_WAITS].append(job_id)
+    ahead: dict[int, int] = {}
+    for later, line in lines.items():
+        ahead |= {job_id: place + min(place, len(lines[not later])) for place, job_id in enumerate(line)}
+    return {job_id: ahead.get(job_id, 0) for job_id in waiting}
 
 
 @blueprint.get("/jobs/<int:job_id>")
@@ -104,7 +110,7 @@ def retry_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
             raise Problem(409, "settled", "This work ended well, goes on, or would end in the same way again.")
         again = _again(session, viewer, job)
     if again.kind == "sheets":
-        begin(viewer, again.id)
+        begin(again.id)
     elif again.kind not in jobs.NOT_FOR_WORKERS:
         send([again.id])
     with database().begin() as session:

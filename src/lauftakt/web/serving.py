@@ -19,6 +19,8 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+from gunicorn.http import get_parser
+from gunicorn.sock import ssl_context
 from gunicorn.workers.gthread import TConn, ThreadWorker
 from werkzeug.exceptions import RequestTimeout
 
@@ -83,20 +85,37 @@ class _Patience:
         return data
 
 
+def _is_whole(data: bytes) -> bool:
+    """Whether what came is a request's head, with its body where that is small."""
+    if len(data) >= LONGEST_HEAD:
+        return True
+    head, end, body = data.partition(b"\r\n\r\n")
+    if not end:
+        return False
+    length = _LENGTH.search(head + b"\r\n")
+    wanted = int(length[1]) if length and b"\r\nexpect:" not in head.lower() else 0
+    return len(body) >= wanted or len(head) + len(end) + wanted > LONGEST_HEAD // 2
+
+
 class PatientConnection(TConn):
     """A connection whose requests have to arrive at a least rate."""
 
+    sock: socket.socket
     patience: _Patience | None = None
     linger: "Callable[[socket.socket], None] | None" = None
+    context: ssl.SSLContext | None = None
 
     def init(self) -> None:
-        """Begin to read it; a handshake that never comes is not waited for."""
+        """Begin to read it."""
         began = self.initialized
         super().init()
         if not began and not self.is_http2:
-            unreader = self.parser.unreader
-            self.patience = _Patience(self.sock, unreader.chunk)
-            unreader.chunk = self.patience.chunk
+            self._be_patient()
+
+    def _be_patient(self) -> None:
+        unreader = self.parser.unreader
+        self.patience = _Patience(self.sock, unreader.chunk)
+        unreader.chunk = self.patience.chunk
 
     def close(self, graceful: bool = False) -> None:
         """Close it. The other side has to read the answer before what it still sends is refused, which nobody waits for
@@ -114,6 +133,8 @@ class PatientConnection(TConn):
 
     def is_there(self) -> bool | None:
         """Whether a request's head is there, with its body where that is small; None where the other side left."""
+        if self.context is not None:
+            return self._is_there_behind_tls(self.context)
         if self.initialized and self.parser.unreader.buf.getvalue():
             return True
         try:
@@ -121,18 +142,35 @@ class PatientConnection(TConn):
         except BlockingIOError:
             return False
         except (OSError, ValueError):
-            # What is encrypted cannot be looked at: that something came has to do.
-            return True
-        if not data:
             return None
-        if self.cfg.is_ssl or len(data) >= LONGEST_HEAD:
-            return True
-        head, end, body = data.partition(b"\r\n\r\n")
-        if not end:
-            return False
-        length = _LENGTH.search(head + b"\r\n")
-        wanted = int(length[1]) if length and b"\r\nexpect:" not in head.lower() else 0
-        return len(body) >= wanted or len(head) + len(end) + wanted > LONGEST_HEAD // 2
+        return _is_whole(data) if data else None
+
+    def _is_there_behind_tls(self, context: ssl.SSLContext) -> bool | None:
+        """The same of a connection that is encrypted: hands are shaken and what comes is collected without a thread."""
+        left = False
+        try:
+            if not self.initialized:
+                self._shake_hands(context)
+            came = self.parser.unreader.buf
+            came.seek(0, os.SEEK_END)
+            while not left and came.tell() < LONGEST_HEAD:
+                data = self.sock.recv(LONGEST_HEAD)
+                came.write(data)
+                left = not data
+        except (ssl.SSLWantReadError, ssl.SSLWantWriteError, BlockingIOError):
+            pass  # more is to come
+        except (OSError, ValueError):
+            return None
+        whole = self.initialized and _is_whole(self.parser.unreader.buf.getvalue())
+        return whole or (None if left else False)
+
+    def _shake_hands(self, context: ssl.SSLContext) -> None:
+        if not isinstance(self.sock, ssl.SSLSocket):
+            self.sock = context.wrap_socket(self.sock, server_side=True, do_handshake_on_connect=False)
+        self.sock.do_handshake()
+        self.initialized = True
+        self.parser = get_parser(self.cfg, self.sock, self.client)
+        self._be_patient()
 
 
 class PatientWorker(ThreadWorker):
@@ -145,6 +183,7 @@ class PatientWorker(ThreadWorker):
         self._next_look = 0.0
         # Connections that were answered and are closed as soon as the other side is done, or at a moment.
         self._lingering: dict[socket.socket, float] = {}
+        self._context = ssl_context(self.cfg) if self.cfg.is_ssl else None
 
     def accept(self, listener: socket.socket) -> None:
         """Take the connections that are there and wait for what they say without a thread."""
@@ -159,13 +198,13 @@ class PatientWorker(ThreadWorker):
                 # So many stand still that no more can be taken: who waits longest makes room.
                 self._drop(self.pending_conns[0])
                 return
-            # A reader, or a handshake, that stands still does not hold a thread for good.
+            # A reader that stands still does not hold a thread for good.
             wait = struct.pack("ll", int(SILENCE_S), 0)
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_SNDTIMEO, wait)
             sock.setsockopt(socket.SOL_SOCKET, socket.SO_RCVTIMEO, wait)
             self.nr_conns += 1
             conn = PatientConnection(self.cfg, sock, client, listener.getsockname())
-            conn.linger = self._linger
+            conn.linger, conn.context = self._linger, self._context
             self._wait_for_more(conn, time.monotonic() + HEAD_S)
 
     def init_process(self) -> None:

@@ -8,13 +8,15 @@ from sqlalchemy.orm import Session
 
 from lauftakt.store.database import Database, now
 from lauftakt.store.models import HandIn, Job
-from lauftakt.work.jobs import LEASE, NOT_FOR_WORKERS, OPEN, add_job, end, put_back
+from lauftakt.work.jobs import NOT_FOR_WORKERS, OPEN, add_job, put_back
 
 # A file refused for one of these may be placed once somebody says where it was driven.
 PLACEABLE = frozenset({"no-positions", "elsewhere", "no-laps", "start-line", "not-here"})
 # A message that nobody took in this time is taken for lost and sent again, if the broker holds no other: workers that
 # are busy, or frozen, are no reason to send the same again and again.
 LOST = timedelta(seconds=60)
+# What is brought up to date by itself, often many at once: it waits in a line of its own, beside what was asked for.
+NOBODY_WAITS = frozenset({"renew", "compare", "follow", "remove"})
 
 
 def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int]:
@@ -65,17 +67,6 @@ def begin_anew(database: Database) -> None:
         cut_off = select(Job).where(Job.state == "running", Job.kind.not_in(NOT_FOR_WORKERS)).with_for_update()
         for job in session.scalars(cut_off):
             put_back(session, job)
-
-
-def end_abandoned(database: Database) -> None:
-    """Tell of work that a server did beside requests, and did not survive."""
-    with database.begin() as session:
-        late = or_(
-            and_(Job.state == "running", Job.lease_until < now()),
-            and_(Job.state == "waiting", Job.created_at < now() - LEASE),
-        )
-        for job in session.scalars(select(Job).where(Job.kind == "sheets", late).with_for_update(skip_locked=True)):
-            end(session, job, "failed", "abandoned", "The server ended in the middle of it. Try it again.")
 
 
 def settled_file(database: Database, job_id: int) -> int | None:

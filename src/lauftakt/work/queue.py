@@ -5,16 +5,19 @@ import os
 import resource
 import threading
 import time
+from collections.abc import Sequence
 from functools import cache
 from typing import Any
 
 from celery import Celery
 from celery.signals import worker_process_init, worker_ready, worker_shutting_down
+from kombu import Exchange, Queue
 from kombu.transport.sqlalchemy import Transport as SqlTransport
-from sqlalchemy import inspect, text
+from sqlalchemy import inspect, select, text
 
 from lauftakt import settings
 from lauftakt.store.database import Database
+from lauftakt.store.models import Job
 from lauftakt.work import open_jobs, room
 from lauftakt.work.children import die_with_parent
 from lauftakt.work.doing import work_on
@@ -25,12 +28,20 @@ log = logging.getLogger(__name__)
 SWEEP_S = 5.0
 PURGE_S = 20.0
 TIDY_S = float(os.environ.get("LAUFTAKT_TIDY_S", "600"))
-QUEUE = "lauftakt"
+# Workers take from both in turn: a file is not behind the renewals of a whole season, and these go on beside files.
+QUEUE, LATER = "lauftakt", "lauftakt-later"
 
 # The transport would hand an option of this name on to the database's engine, which refuses it.
 SqlTransport.polling_interval = 0.2
 
 app = Celery("lauftakt")
+
+
+def _line_of(name: str, args: Sequence[Any], *_: Any, **_more: Any) -> dict[str, str]:
+    """Where a job waits for a worker."""
+    with _sender().begin() as session:
+        kind = session.scalar(select(Job.kind).where(Job.id == args[0]))
+    return {"queue": LATER if kind in open_jobs.NOBODY_WAITS else QUEUE}
 
 
 @app.on_configure.connect
@@ -44,6 +55,8 @@ def _configure(sender: Celery, **_: Any) -> None:
         broker_connection_retry_on_startup=True,
         worker_hijack_root_logger=False,
         task_default_queue=QUEUE,
+        task_queues=[Queue(name, Exchange(name), routing_key=name) for name in (QUEUE, LATER)],
+        task_routes=(_line_of,),
         # A pool's process that has once needed so much keeps much of it: another one takes its place between two jobs.
         worker_max_memory_per_child=settings.worker_megabytes() * 1000,
     )
@@ -84,7 +97,6 @@ def _sweep(**_: Any) -> None:
             try:
                 for job_id in open_jobs.due(database, idle=_is_idle(), room=not room.short_of(found.var)):
                     run_job.delay(job_id)
-                open_jobs.end_abandoned(database)
                 if time.monotonic() - purged > PURGE_S:
                     purged = time.monotonic()
                     forget_delivered(database)
@@ -106,7 +118,7 @@ def _is_idle() -> bool:
     """Whether the broker holds no message that a worker has still to take."""
     with app.connection_for_read() as connection:
         channel = connection.default_channel
-        return int(channel.queue_declare(QUEUE).message_count) == 0
+        return not any(channel.queue_declare(name).message_count for name in (QUEUE, LATER))
 
 
 def forget_delivered(database: Database) -> int:

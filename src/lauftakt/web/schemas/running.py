@@ -22,7 +22,7 @@ class RunningJob(Schema):
     progress: float
     step: str
     waits_for: Literal["layout", "store", "disk"] | None = Field(description="What it cannot go on without.")
-    ahead: int = Field(description="How many others were asked for before it, while it waits for a worker.")
+    ahead: int = Field(description="How many others are taken before it, while it waits for a worker.")
     stopping: bool = Field(description="Whether somebody asked it to stop.")
     tries: int
     message: str | None

@@ -69,7 +69,7 @@ def make_sheets(viewer: Viewer, event_id: int, json_data: schemas.DaySheetsAsked
             session, viewer.team_id, "sheets", ("event", event.id), payload={"units": json_data.units},
             account_id=viewer.account_id,
         )  # fmt: skip
-    begin(viewer, job.id)
+    begin(job.id)
     with database().begin() as session:
         return show.job(session.get_one(Job, job.id))
 
