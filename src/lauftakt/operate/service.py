@@ -125,10 +125,9 @@ server {{
 """
 
 
-def service_of(var: Path, domain: str, port: int | None, **more: object) -> Service:
-    """A service as it was asked for; the port is that of the last start, unless another is named."""
+def port_of(var: Path) -> int:
+    """The port of an installation's last start; the first one it would choose, where there was none."""
     try:
-        kept = int((var / "port").read_text())
+        return int((var / "port").read_text())
     except (OSError, ValueError):
-        kept = 8180
-    return Service(var=var.resolve(), domain=domain, port=port or kept, **more)  # type: ignore[arg-type]
+        return 8180

@@ -34,8 +34,33 @@ def add_commands(commands: Any) -> None:
         made.set_defaults(run=run)
         return made
 
+    _add_running(command)
+    _add_people(command)
+    _add_copies(command)
+
+
+def _add_running(command: Callable[..., Any]) -> None:
+    """What starts an installation, keeps it running, and looks at it."""
     start = command("start", "start your own Lauftakt on this machine", "start --lan", _start)
     add_how(start)
+    service = command(
+        "service", "print what makes it a service: a systemd unit, and nginx before it",
+        "service lauftakt.school.example --var /srv/lauftakt", _service,
+    )  # fmt: skip
+    service.add_argument("domain", help="the name by which browsers reach it")
+    service.add_argument("--user", default="", help="as whom it runs (default: whoever asks)")
+    service.add_argument("--to", type=Path, metavar="FOLDER", help="write lauftakt.service and lauftakt.nginx there")
+    service.add_argument("--certificate", type=Path, help="the certificate's file (default: where certbot puts it)")
+    service.add_argument("--key", type=Path, help="the file of its key")
+    service.add_argument("--port", type=int, default=None, help="port behind nginx (default: that of the last start)")
+    service.add_argument("--workers", type=_count, default=2, metavar="N", help="files imported at once (default: 2)")
+    service.add_argument("--servers", type=_count, default=1, metavar="N", help="processes that answer (default: 1)")
+    check = command("check", "say whether the running installation is well", "check --quick", _check)
+    check.add_argument("--quick", action="store_true", help="without reading every sample and kept file")
+
+
+def _add_people(command: Callable[..., Any]) -> None:
+    """Teams and who belongs to them."""
     team = command(
         "team", "list the teams, make one, or bring a removed one back",
         'team --new "Ellerholm school" --owner ada@school.example', _team,
@@ -64,6 +89,10 @@ def add_commands(commands: Any) -> None:
     forget.add_argument("driver", help="name of the driver")
     forget.add_argument("--coach", required=True, metavar="ADDRESS", help="with which the team's coach signs in")
     forget.add_argument("--yes", action="store_true", help="do it; without this it only says what would go")
+
+
+def _add_copies(command: Callable[..., Any]) -> None:
+    """What is written out of an installation, and taken in."""
     backup = command(
         "backup", "write everything into one file, while it runs", "backup /media/stick/lauftakt.tar", _backup
     )
@@ -86,20 +115,6 @@ def add_commands(commands: Any) -> None:
     )  # fmt: skip
     take.add_argument("file", type=Path)
     take.add_argument("--coach", required=True, metavar="ADDRESS", help="with which the team's coach signs in")
-    service = command(
-        "service", "print what makes it a service: a systemd unit, and nginx before it",
-        "service lauftakt.school.example --var /srv/lauftakt", _service,
-    )  # fmt: skip
-    service.add_argument("domain", help="the name by which browsers reach it")
-    service.add_argument("--user", default="", help="as whom it runs (default: whoever asks)")
-    service.add_argument("--to", type=Path, metavar="FOLDER", help="write lauftakt.service and lauftakt.nginx there")
-    service.add_argument("--certificate", type=Path, help="the certificate's file (default: where certbot puts it)")
-    service.add_argument("--key", type=Path, help="the file of its key")
-    service.add_argument("--port", type=int, default=None, help="port behind nginx (default: that of the last start)")
-    service.add_argument("--workers", type=_count, default=2, metavar="N", help="files imported at once (default: 2)")
-    service.add_argument("--servers", type=_count, default=1, metavar="N", help="processes that answer (default: 1)")
-    check = command("check", "say whether the running installation is well", "check --quick", _check)
-    check.add_argument("--quick", action="store_true", help="without reading every sample and kept file")
 
 
 def add_how(parser: argparse.ArgumentParser) -> None:
@@ -204,14 +219,14 @@ def _start(chosen: argparse.Namespace) -> int:
 def _service(chosen: argparse.Namespace) -> int:
     import re
 
-    from lauftakt.operate.service import service_of
+    from lauftakt.operate.service import Service, port_of
 
     if not re.fullmatch(r"[A-Za-z0-9.-]{1,253}", chosen.domain) or not re.fullmatch(r"[\w.-]{0,32}", chosen.user):
         print("A name like lauftakt.school.example is needed, and a user like lauftakt.", file=sys.stderr)
         return 2
-    found = service_of(
-        chosen.var, chosen.domain, chosen.port, user=chosen.user, workers=chosen.workers, servers=chosen.servers,
-        certificate=chosen.certificate, key=chosen.key,
+    found = Service(
+        var=chosen.var.resolve(), domain=chosen.domain, port=chosen.port or port_of(chosen.var), user=chosen.user,
+        workers=chosen.workers, servers=chosen.servers, certificate=chosen.certificate, key=chosen.key,
     )  # fmt: skip
     if chosen.to is None:
         say(found.unit)
