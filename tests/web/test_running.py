@@ -109,6 +109,7 @@ def test_work_of_every_kind_that_failed_is_tried_again(
     assert row["can_retry"]
     assert row["message"] == "The work failed for a reason of our own."
     assert row["about"] or subject[0] == "team"
+    assert (row["about_day"] is not None) == (subject[0] in ("run", "event"))
     made = taught.post(f"/api/jobs/{job.id}/retry")
     assert made.status_code == 202
     assert (made.json["kind"], made.json["state"]) == (kind, "waiting")

@@ -165,7 +165,7 @@ class _About:
         self._files = {row.id: row.file_name for row in self._of(HandIn, ids.get("hand_in"))}
         runs = visible(Run, viewer).where(Run.id.in_(ids.get("run", ()))).options(joinedload(Run.driver))
         self._runs = {row.id: row for row in session.scalars(runs)}
-        self._events = {row.id: f"{row.name}, {row.day}" for row in self._of(Event, ids.get("event"))}
+        self._events = {row.id: row for row in self._of(Event, ids.get("event"))}
         self._layouts = {row.id: row.name for row in self._of(LayoutRow, ids.get("layout"))}
         accounts = {job.account_id for job in rows if job.account_id is not None}
         self._people = {row.id: row.name for row in self._of(Account, accounts)}
@@ -173,29 +173,35 @@ class _About:
     def _of(self, model: Any, ids: Iterable[int] | None) -> Sequence[Any]:
         return self._session.scalars(visible(model, self._viewer).where(model.id.in_(list(ids or ())))).all()
 
-    def _name(self, job: Job) -> tuple[str, str | None]:
-        """What a job is about, and where that is looked at."""
+    def _name(self, job: Job) -> tuple[str, str | None, str | None]:
+        """What a job is about, on which day, and where that is looked at."""
         if job.subject == "hand_in":
-            return self._files.get(job.subject_id, ""), "/hand-in"
+            return self._files.get(job.subject_id, ""), None, "/hand-in"
         if job.subject == "run":
             run = self._runs.get(job.subject_id)
             if run is None:
-                return "", None
-            return f"{run.driver.name}, {(moment_of(run) or run.file_name)[:16].replace('T', ' ')}", "/hand-in"
+                return "", None, None
+            at = moment_of(run)
+            told = f"run of {at[11:16]}" if at else run.file_name
+            return f"{run.driver.name}, {told}", at[:10] if at else None, "/hand-in"
         if job.subject == "event":
-            return self._events.get(job.subject_id, ""), f"/paddock?event={job.subject_id}"
+            event = self._events.get(job.subject_id)
+            if event is None:
+                return "", None, None
+            return event.name, event.day, f"/paddock?event={job.subject_id}"
         if job.subject == "layout":
-            return self._layouts.get(job.subject_id, ""), f"/circuit?layout={job.subject_id}"
-        return "", None
+            return self._layouts.get(job.subject_id, ""), None, f"/circuit?layout={job.subject_id}"
+        return "", None, None
 
     def row(self, job: Job, ahead: int) -> shapes.RunningJob:
-        about, address = self._name(job)
+        about, day, address = self._name(job)
         can = allowed(self._viewer, "change") or job.account_id == self._viewer.account_id
         under_way = job.state in jobs.OPEN
         return shapes.RunningJob(
             id=job.id,
             kind=job.kind,  # type: ignore[arg-type]
             about=about,
+            about_day=day,
             address=address,
             state=job.state,  # type: ignore[arg-type]
             progress=job.progress,

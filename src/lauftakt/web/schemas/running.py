@@ -17,6 +17,7 @@ class RunningJob(Schema):
     id: int
     kind: Kind
     about: str = Field(description="What it is about: a file, a run, a day, a circuit; empty for the whole team.")
+    about_day: str | None = Field(description="Its day, where it has one.")
     address: str | None = Field(description="The page on which that is looked at.")
     state: JobState
     progress: float

@@ -2,7 +2,7 @@
 <script lang="ts">
   import { Progress } from '@skeletonlabs/skeleton-svelte';
   import type { RunningJob } from '$lib/api/client';
-  import { moment } from '$lib/quantities/dates.svelte';
+  import { day, moment } from '$lib/quantities/dates.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -27,15 +27,16 @@
   const took = $derived(
     job.finished_at ? t.took((Date.parse(job.finished_at) - Date.parse(began)) / 1000) : null,
   );
-  const name = $derived(`${t.kinds[job.kind] ?? job.kind}${job.about ? `: ${job.about}` : ''}`);
+  const about = $derived(job.about_day ? `${job.about}, ${day(job.about_day)}` : job.about);
+  const name = $derived(`${t.kinds[job.kind] ?? job.kind}${about ? `: ${about}` : ''}`);
 </script>
 
 <li>
   <p class="what">
     <strong>{t.kinds[job.kind] ?? job.kind}</strong>
-    {#if job.about}
-      {#if job.address}<a class="about" href={job.address} title={job.about}>{job.about}</a>
-      {:else}<span class="about" title={job.about}>{job.about}</span>{/if}
+    {#if about}
+      {#if job.address}<a class="about" href={job.address} title={about}>{about}</a>
+      {:else}<span class="about" title={about}>{about}</span>{/if}
     {/if}
   </p>
   {#if open}
