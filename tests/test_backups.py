@@ -5,8 +5,8 @@ import io
 import json
 import os
 import tarfile
-import threading
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -18,7 +18,6 @@ from lauftakt.operate import backups
 from lauftakt.operate.check import check
 from lauftakt.operate.dumps import load
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, url_of_running
-from lauftakt.operate.nights import Nights
 from lauftakt.operate.stack import Stack
 from lauftakt.operate.teams import (
     bring_team_back,
@@ -30,8 +29,7 @@ from lauftakt.operate.teams import (
 )
 from lauftakt.store.accounts import Refused, verify
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import Job, Run, Team
-from lauftakt.work import jobs
+from lauftakt.store.models import Run, Team
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver
 from lauftakt.work.last_backup import OLD, LastBackup, read_last, write_last
@@ -50,24 +48,31 @@ def own_settings(monkeypatch: pytest.MonkeyPatch) -> None:
         monkeypatch.setenv(name, os.environ.get(name, ""))
 
 
-@pytest.fixture
-def running(tmp_path: Path, day: Day, monkeypatch: pytest.MonkeyPatch) -> Iterator[tuple[Path, Database]]:
+@contextmanager
+def school_in(var: Path, day: Day) -> Iterator[tuple[Path, Database]]:
     """An installation with a team, two runs and a file that waits."""
-    var = tmp_path / "here"
     server = PrivateMariaDB(var / "database")
     server.start()
-    monkeypatch.setenv("LAUFTAKT_DATABASE_URL", server.url)
-    monkeypatch.setenv("LAUFTAKT_VAR", str(var))
-    database = Database(server.url)
-    database.migrate()
-    new_team(database, "School", "ada@school.example", PASSWORD)
-    found = settings.load()
-    for path in (day.layout_file, *day.files[:2]):
-        hand_in_now(database, found.inbox, Giver(1, "shell"), path)
-    (found.inbox / "77.file").write_bytes(b"waits")
-    yield var, database
-    database.close()
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("LAUFTAKT_DATABASE_URL", server.url)
+        patch.setenv("LAUFTAKT_VAR", str(var))
+        database = Database(server.url)
+        database.migrate()
+        new_team(database, "School", "ada@school.example", PASSWORD)
+        found = settings.load()
+        for path in (day.layout_file, *day.files[:2]):
+            hand_in_now(database, found.inbox, Giver(1, "shell"), path)
+        (found.inbox / "77.file").write_bytes(b"waits")
+        yield var, database
+        database.close()
     server.stop()
+
+
+@pytest.fixture
+def running(tmp_path: Path, day: Day) -> Iterator[tuple[Path, Database]]:
+    """An installation of a test's own."""
+    with school_in(tmp_path / "here", day) as found:
+        yield found
 
 
 def rows_of(database: Database) -> dict[str, tuple[int, str]]:
@@ -149,7 +154,7 @@ def test_every_night_with_generations(tmp_path: Path, monkeypatch: pytest.Monkey
     folder.mkdir()
     for days in range(1, 80):
         (folder / f"lauftakt-{datetime.now(UTC) - timedelta(days=days):%Y-%m-%d}.tar").touch()
-    monkeypatch.setattr(backups, "back_up", lambda _var, target, _say: target.touch())
+    monkeypatch.setattr(backups, "back_up", lambda _var, target, _say, _going: target.touch())
     assert backups.due(tmp_path)
     assert backups.nightly(tmp_path, quiet).told() is None
     assert not backups.due(tmp_path)
@@ -248,33 +253,3 @@ def test_a_backup_of_an_older_version_is_brought_up_to_date(tmp_path: Path) -> N
     finally:
         database.close()
         stack.stop()
-
-
-def test_a_backup_is_work_that_is_told_and_tried_again(running: tuple[Path, Database]) -> None:
-    var, database = running
-    nights = Nights(var, database, threading.Event())
-
-    def told() -> list[tuple[str, str | None]]:
-        with database.begin() as session:
-            found = session.scalars(select(Job).where(Job.kind == "backup").order_by(Job.id)).all()
-            return [(job.state, job.message) for job in found]
-
-    for path in (var / "backup").glob("lauftakt-*.tar"):
-        path.unlink()
-    # Where it is to be written something else stands: it fails, with a sentence.
-    blocked = var / "backup" / f"lauftakt-{datetime.now(UTC):%Y-%m-%d}.tar.part"
-    blocked.mkdir(parents=True)
-    nights.look()
-    assert [state for state, _ in told()] == ["failed"]
-    assert "The backup was not made" in (told()[0][1] or "")
-    nights.look()  # not again at once
-    assert len(told()) == 1
-    blocked.rmdir()
-    # Somebody asks for it again.
-    with database.begin() as session:
-        jobs.add_job(session, 1, "backup", ("team", 1))
-    nights.look()
-    assert [state for state, _ in told()] == ["failed", "done"]
-    assert not backups.due(var)
-    nights.look()
-    assert len(told()) == 2

@@ -3,6 +3,7 @@
 It is a tar archive of a manifest, a dump of the database as SQL, and the files; each with its digest in the manifest.
 """
 
+import contextlib
 import hashlib
 import io
 import json
@@ -10,17 +11,23 @@ import os
 import shutil
 import tarfile
 import tempfile
+import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+import pymysql
+
 from lauftakt.operate.dumps import dump, load
-from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB
+from lauftakt.operate.mariadb import NAME, CannotStart, PrivateMariaDB
 from lauftakt.store.database import Database
+from lauftakt.work.keeping import sync_folder
 from lauftakt.work.last_backup import LastBackup, read_last, write_last
+from lauftakt.work.room import NoRoom
 
 Say = Callable[[str], None]
+Going = Callable[[float], None]
 
 FORMAT = 1
 MANIFEST, DUMP = "manifest.json", "database.sql.gz"
@@ -28,13 +35,19 @@ MANIFEST, DUMP = "manifest.json", "database.sql.gz"
 FILES, FOLDERS = ("secret",), ("inbox",)
 # Of those made by themselves: one for each of so many days, and one for each of so many weeks.
 DAYS, WEEKS = 7, 5
+# What nobody has written to for so long is of a backup that was killed.
+LEFT_S = 86_400.0
 
 
 class CannotRestore(CannotStart):
     """The backup cannot be brought back, and why."""
 
 
-def back_up(var: Path, target: Path, say: Say) -> None:
+class Stopped(Exception):
+    """Nobody wants the backup any more that is being made."""
+
+
+def back_up(var: Path, target: Path, say: Say, going: Going = lambda _: None) -> None:
     """Write a backup of a running installation; it is there whole or not at all.
 
     Parameters
@@ -42,6 +55,7 @@ def back_up(var: Path, target: Path, say: Say) -> None:
     var : folder of the installation
     target : file to write; its folder is made
     say : told what happens
+    going : called again and again with how much of it is done, 0 to 1; what it raises ends the backup
 
     Raises
     ------
@@ -54,26 +68,50 @@ def back_up(var: Path, target: Path, say: Say) -> None:
     with tempfile.TemporaryDirectory(dir=target.parent, prefix=".backup-") as folder:
         dumped = Path(folder) / DUMP
         say("Writing the database …")
-        dump(server, dumped, say)
+        whole = _expected(server)
+        dump(server, dumped, say, lambda done: going(0.8 * min(done / whole, 1.0)))
         # Listed after the dump: a file that was taken meanwhile is in the dump, and may be here, too.
         paths = [path for name in FILES if (path := var / name).is_file()]
         for name in FOLDERS:
             paths += sorted(path for path in (var / name).rglob("*") if path.is_file() and path.suffix != ".part")
         try:
             say("Packing it …")
-            _pack(var, dumped, paths, part)
+            _pack(var, dumped, paths, part, going)
         except OSError as error:
-            part.unlink(missing_ok=True)
+            _remove(part)
             raise CannotStart(f"The backup could not be written: {error.strerror or error}.") from error
+        except BaseException:
+            _remove(part)
+            raise
     part.replace(target)
+    sync_folder(target.parent)
     say(f"Written: {target} ({target.stat().st_size / 1e6:.1f} MB).")
 
 
-def _pack(var: Path, dumped: Path, paths: list[Path], part: Path) -> None:
+def _expected(server: PrivateMariaDB) -> int:
+    """About how many bytes a dump will have: as SQL, values take twice their size."""
+    query = "SELECT COALESCE(SUM(data_length), 0) FROM information_schema.tables WHERE table_schema = %s"
+    try:
+        with server.connect() as connection, connection.cursor() as cursor:
+            cursor.execute(query, (NAME,))
+            (size,) = cursor.fetchone() or (0,)
+    except pymysql.Error as error:
+        raise CannotStart(f"The database does not answer: {error}.") from error
+    return max(1, 2 * int(size))
+
+
+def _remove(part: Path) -> None:
+    with contextlib.suppress(OSError):
+        part.unlink()
+
+
+def _pack(var: Path, dumped: Path, paths: list[Path], part: Path, going: Going) -> None:
     digests: dict[str, str] = {}
     with open(part, "wb", opener=lambda name, flags: os.open(name, flags, 0o600)) as raw:
         with tarfile.open(fileobj=raw, mode="w") as archive:
-            for path, name in [(dumped, DUMP), *((path, str(path.relative_to(var))) for path in paths)]:
+            members = [(dumped, DUMP), *((path, str(path.relative_to(var))) for path in paths)]
+            for number, (path, name) in enumerate(members):
+                going(0.8 + 0.2 * number / len(members))
                 try:
                     with path.open("rb") as file:
                         digests[name] = hashlib.file_digest(file, "sha256").hexdigest()
@@ -159,15 +197,21 @@ def _unpack(source: Path, new: Path) -> None:
         path.chmod(0o700 if path.is_dir() else 0o600)
 
 
-def nightly(var: Path, say: Say) -> LastBackup:
-    """Make today's backup and forget those that are too old; how it went is kept for the Paddock to tell."""
+def nightly(var: Path, say: Say, going: Going = lambda _: None) -> LastBackup:
+    """Make today's backup and forget those that are too old; how it went is kept for the Paddock to tell.
+
+    Raises
+    ------
+    Stopped
+        from ``going``; nothing is kept of it.
+    """
     folder = var / "backup"
     folder.mkdir(exist_ok=True, mode=0o700)
     moment = datetime.now(UTC)
     try:
-        back_up(var, folder / f"lauftakt-{moment:%Y-%m-%d}.tar", say)
+        back_up(var, folder / f"lauftakt-{moment:%Y-%m-%d}.tar", say, going)
         state = LastBackup(moment)
-    except (CannotStart, OSError) as error:
+    except (CannotStart, OSError, NoRoom) as error:
         state = LastBackup(read_last(folder).good_at, str(error))
     _forget(folder)
     write_last(folder, state)
@@ -180,7 +224,10 @@ def due(var: Path) -> bool:
 
 
 def _forget(folder: Path) -> None:
-    """Keep one of each of the last days and one of each of the last weeks."""
+    """Keep one of each of the last days and one of each of the last weeks, and nothing that was killed half-way."""
+    for left in (*folder.glob(".backup-*"), *folder.glob("*.tar.part")):
+        if time.time() - left.stat().st_mtime > LEFT_S:
+            shutil.rmtree(left) if left.is_dir() else left.unlink(missing_ok=True)
     found = sorted(folder.glob("lauftakt-????-??-??.tar"), reverse=True)
     weeks: dict[tuple[int, int], Path] = {}
     for path in found:

@@ -12,6 +12,7 @@ import pymysql
 from lauftakt.operate.mariadb import NAME, CannotStart, PrivateMariaDB, program, system_user
 from lauftakt.operate.version import last_commit
 from lauftakt.store.database import Database
+from lauftakt.work.keeping import sync_file, sync_folder
 
 Say = Callable[[str], None]
 KEPT = 5
@@ -105,19 +106,28 @@ def _quiet(_: str) -> None:
     """Says nothing."""
 
 
-def _copy(source: IO[bytes], target: IO[bytes], say: Say) -> None:
+def _copy(source: IO[bytes], target: IO[bytes], say: Say, going: Callable[[int], None] = lambda _: None) -> None:
     """Copy, and say every now and then how far it is."""
     done, told = 0, 0
     while block := source.read(1 << 20):
         target.write(block)
         done += len(block)
+        going(done)
         if done - told >= TELL:
             told = done
             say(f"  {done / 1e6:.0f} MB …")
 
 
-def dump(server: PrivateMariaDB, target: Path, say: Say = _quiet) -> None:
-    """Write a consistent dump, compressed; it is there whole or not at all.
+def dump(
+    server: PrivateMariaDB, target: Path, say: Say = _quiet, going: Callable[[int], None] = lambda _: None
+) -> None:
+    """Write a consistent dump, compressed; it is there whole or not at all, also after the power failed.
+
+    Parameters
+    ----------
+    server, target : of which database, and where to
+    say : told what happens
+    going : called again and again with the number of bytes so far; what it raises ends the dump
 
     Raises
     ------
@@ -129,17 +139,22 @@ def dump(server: PrivateMariaDB, target: Path, say: Say = _quiet) -> None:
         program("mariadb-dump", "mysqldump"), "--no-defaults", f"--socket={server.socket}", f"--user={system_user()}",
         "--single-transaction", "--quick", "--hex-blob", "--default-character-set=utf8mb4", NAME,
     ]  # fmt: skip
-    with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
-        assert process.stdout is not None
-        assert process.stderr is not None
-        with gzip.open(part, "wb", compresslevel=3) as file:
-            _copy(process.stdout, cast(IO[bytes], file), say)
-        trouble = process.stderr.read().decode(errors="replace").strip()
-    if process.returncode:
+    try:
+        with subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
+            assert process.stdout is not None
+            assert process.stderr is not None
+            with gzip.open(part, "wb", compresslevel=3) as file:
+                _copy(process.stdout, cast(IO[bytes], file), say, going)
+            trouble = process.stderr.read().decode(errors="replace").strip()
+        if process.returncode:
+            raise CannotStart(f"The database could not be dumped, so its tables were left as they are: {trouble}")
+        part.chmod(0o600)
+        sync_file(part)
+    except BaseException:
         part.unlink(missing_ok=True)
-        raise CannotStart(f"The database could not be dumped, so its tables were left as they are: {trouble}")
-    part.chmod(0o600)
+        raise
     part.replace(target)
+    sync_folder(target.parent)
 
 
 def load(server: PrivateMariaDB, source: Path, name: str = NAME, say: Say = _quiet) -> None:

@@ -92,8 +92,6 @@ def cancel_job(viewer: Viewer, job_id: int) -> schemas.JobOut:
     with database().begin() as session:
         job = one(session, Job, viewer, job_id, lock=True)
         _own_or_leading(viewer, job)
-        if job.kind in jobs.NOT_TO_BE_STOPPED:
-            raise Problem(409, "no-cancel", "A backup cannot be stopped in the middle; it does not take long.")
         jobs.cancel(session, job)
         return show.job(job)
 
@@ -215,7 +213,7 @@ class _About:
             created_at=show.moment(job.created_at),
             started_at=show.moment(job.started_at) if job.started_at else None,
             finished_at=show.moment(job.finished_at) if job.finished_at else None,
-            can_cancel=can and under_way and not job.cancel and job.kind not in jobs.NOT_TO_BE_STOPPED,
+            can_cancel=can and under_way and not job.cancel,
             can_retry=can and _can_retry(self._session, job),
             file=job.kind in MAKE_FILES and job.state == "done",
         )

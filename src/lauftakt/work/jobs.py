@@ -32,8 +32,6 @@ OPEN = ("waiting", "running")
 Waits = Literal["layout", "store", "disk"]
 # Done by the process that keeps everything running, or by the server, not by workers.
 NOT_FOR_WORKERS = ("backup", "sheets")
-# Those of them that cannot be stopped in the middle.
-NOT_TO_BE_STOPPED = ("backup",)
 # Often enough that somebody who cancels sees it happen, whatever the work does.
 LONGEST_BEAT_S = 3.0
 
