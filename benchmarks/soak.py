@@ -7,12 +7,11 @@ An installation is started as a school starts it. A coach hands the files of a d
 desk, says what a channel is, makes an archive, removes the runs again, and so on, round after round. Every few seconds
 the memory, open handles and threads of every part are read, and the rows of every table are counted. What was removed
 or replaced goes for good at once here (``LAUFTAKT_KEEP_REMOVED_HOURS=0`` and so on), and tidying is done every 20 s, so
-that an hour of this is like a season. Told is how each of them grew from a third of the time to its end.
+that an hour of this is like a season. Told is the most of each in the middle third of the time and in the last.
 """
 
 import argparse
 import os
-import statistics
 import sys
 import tempfile
 import threading
@@ -101,11 +100,10 @@ def one_round(coach: Coach, files: list[Path]) -> None:
 
 
 def growth(samples: list[Sample], value: str, name: str) -> tuple[float, float]:
-    """The middle of what there was after a third of the time, and at the end."""
+    """The most there was in the middle third of the time, and in the last: what is replaced goes up and down."""
     series = [getattr(sample, value).get(name, 0) for sample in samples]
-    third = len(series) // 3
-    width = max(1, len(series) // 8)
-    return statistics.median(series[third : third + width]), statistics.median(series[-width:])
+    third = max(1, len(series) // 3)
+    return max(series[third : 2 * third]), max(series[2 * third :])
 
 
 def picture(samples: list[Sample], path: Path) -> None:
@@ -128,14 +126,18 @@ def picture(samples: list[Sample], path: Path) -> None:
             y = top + height * (1 - share)
             out.append(f'<line x1="{left}" x2="{left + width}" y1="{y:.1f}" y2="{y:.1f}" stroke="#ddd"/>')
             out.append(f'<text x="{left - 8}" y="{y + 4:.1f}" text-anchor="end">{most * share:,.0f}</text>')
+        above = -1e9
+        # Names stand where their lines end, one above the other where these are close.
+        ends = {name: top + height * (1 - line[-1] / most) + 4 for name, line in lines.items()}
+        for name in sorted(ends, key=lambda n: ends[n]):
+            above = ends[name] = max(ends[name], above + 12)
         for (name, line), colour in zip(lines.items(), colours, strict=False):
             points = " ".join(
                 f"{left + width * s.at / end:.1f},{top + height * (1 - v / most):.1f}"
                 for s, v in zip(samples, line, strict=True)
             )
             out.append(f'<polyline points="{points}" fill="none" stroke="{colour}" stroke-width="1.5"/>')
-            last = top + height * (1 - line[-1] / most)
-            out.append(f'<text x="{left + width + 6}" y="{last + 4:.1f}" fill="{colour}">{name}</text>')
+            out.append(f'<text x="{left + width + 6}" y="{ends[name]:.1f}" fill="{colour}">{name}</text>')
     total = 30 + len(panels) * (height + gap)
     out.append(f'<text x="{left}" y="{total - 18}">{end / 60:.0f} minutes, {samples[-1].rounds} rounds</text>')
     path.write_text(
@@ -180,7 +182,7 @@ def main() -> int:
         place.stop()
         database.close()
     print(f"{samples[-1].at / 60:.1f} minutes, {rounds[0]} rounds of four runs")
-    print(f"{'':22} {'a third':>10} {'end':>10}  change")
+    print(f"{'':22} {'middle':>10} {'last':>10}  change")
     for value, unit in (("memory", "MB"), ("handles", ""), ("threads", "")):
         for part in PARTS:
             first, last = growth(samples, value, part)

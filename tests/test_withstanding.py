@@ -131,6 +131,15 @@ def test_a_part_that_ends_again_and_again_is_started_later_and_later() -> None:
     assert moment[0] - began < 2
 
 
+@pytest.mark.long
+def test_a_server_that_froze_is_replaced_after_a_minute(place: Installation, coach: Client) -> None:
+    frozen = place.processes("server")[1]
+    os.kill(frozen, signal.SIGSTOP)
+    until(lambda: not os.path.exists(f"/proc/{frozen}"), 100)
+    until(lambda: len(place.processes("server")) >= 3, 20)
+    assert [requests.get(f"{place.stack.address}/health", timeout=20).status_code for _ in range(6)] == [200] * 6
+
+
 # ---- clients that stand still ----------------------------------------------------------------------------------------
 
 STALLED = {

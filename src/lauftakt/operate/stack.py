@@ -35,7 +35,7 @@ WORKED_BY = (
 )  # fmt: skip
 SERVED_BY = (
     "--worker-class", "lauftakt.web.serving.PatientWorker", "--threads", "32",
-    "--worker-connections", "8000", "--timeout", "120",
+    "--worker-connections", "8000", "--timeout", "60",
     "--graceful-timeout", "5", "--log-level", "warning", "--no-control-socket",
 )  # fmt: skip
 
