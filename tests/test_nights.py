@@ -19,6 +19,8 @@ from lauftakt.store.models import Job
 from lauftakt.work import jobs
 from lauftakt.work.last_backup import read_last
 from tests.day import Day
+from tests.disks import small_disk
+from tests.installation import until
 from tests.test_backups import quiet, school_in
 
 
@@ -151,3 +153,24 @@ def test_a_backup_leaves_the_database_its_room(running: tuple[Path, Database], m
         assert "nearly full" in (session.get_one(Job, job).message or "")
     assert not list((var / "backup").glob("*tar*"))
     assert "nearly full" in read_last(var / "backup").trouble
+
+
+def test_a_disk_that_is_full_to_the_last_byte_ends_no_nights(
+    running: tuple[Path, Database], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("lauftakt.operate.nights.ASK_S", 0.05)
+    monkeypatch.setattr("lauftakt.operate.nights.LOOK_S", 0.0)
+    monkeypatch.setenv("LAUFTAKT_RESERVE_MB", "0")
+    stopping = threading.Event()
+    with small_disk(tmp_path / "small", 16) as disk:
+        (disk.folder / "backup").mkdir()
+        disk.fill(leave=0)
+        nights = threading.Thread(target=Nights(disk.folder, Database(running[1].url), stopping).go_on)
+        nights.start()
+        nights.join(1.0)
+        assert nights.is_alive()
+        disk.empty()
+        until(lambda: read_last(disk.folder / "backup").trouble != "", 10)
+        stopping.set()
+        nights.join(10)
+    assert not nights.is_alive()

@@ -99,7 +99,7 @@ class Part:
         self.starts += 1
         if self.fails:
             self.fails -= 1
-            raise CannotStart("no room")
+            raise CannotStart("no room") if self.fails % 2 else OSError("no room for its log")
         self.has_ended = False
 
 

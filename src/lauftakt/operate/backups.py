@@ -226,8 +226,9 @@ def due(var: Path) -> bool:
 def _forget(folder: Path) -> None:
     """Keep one of each of the last days and one of each of the last weeks, and nothing that was killed half-way."""
     for left in (*folder.glob(".backup-*"), *folder.glob("*.tar.part")):
-        if time.time() - left.stat().st_mtime > LEFT_S:
-            shutil.rmtree(left) if left.is_dir() else left.unlink(missing_ok=True)
+        with contextlib.suppress(FileNotFoundError):
+            if time.time() - left.stat().st_mtime > LEFT_S:
+                shutil.rmtree(left) if left.is_dir() else left.unlink()
     found = sorted(folder.glob("lauftakt-????-??-??.tar"), reverse=True)
     weeks: dict[tuple[int, int], Path] = {}
     for path in found:

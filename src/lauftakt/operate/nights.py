@@ -1,5 +1,6 @@
 """The backup that an installation makes every night, and when somebody asks for it, told as work of each team."""
 
+import contextlib
 import threading
 import time
 from pathlib import Path
@@ -86,8 +87,9 @@ class Nights:
         while not self.stopping.wait(ASK_S):
             try:
                 self.look()
-            except SQLAlchemyError as error:
-                self._say(f"The database was away: {error}")
+            except (SQLAlchemyError, OSError) as error:
+                # The database is away, or the disk is full: there will be another night.
+                self._say(f"Looked at again later, after: {error}")
         self.database.close()
 
     def look(self) -> None:
@@ -126,5 +128,5 @@ class Nights:
         wish.end(trouble)
 
     def _say(self, text: str) -> None:
-        with (self.var / "backup.log").open("a") as file:
+        with contextlib.suppress(OSError), (self.var / "backup.log").open("a") as file:
             file.write(f"{time.strftime('%Y-%m-%d %H:%M:%S')} {text}\n")

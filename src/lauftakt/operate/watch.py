@@ -55,7 +55,8 @@ class Watch:
         self._wait_s = min(2 * self._wait_s, LONGEST_S)
         try:
             self.part.start_again()
-        except CannotStart as error:
+        except (CannotStart, OSError) as error:
+            # Of the machine, too: no room on its disk, no more processes. It may be otherwise in a while.
             self._next = self.clock() + self._wait_s
             say(f"The {self.part.name} does not start yet, and is tried again in {self._wait_s:.0f} s: {error}")
             return False

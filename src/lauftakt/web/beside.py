@@ -11,7 +11,6 @@ from typing import Any, cast
 
 from flask import Flask, current_app
 from sqlalchemy import and_, or_, select
-from sqlalchemy.exc import SQLAlchemyError
 
 from lauftakt.store.database import now
 from lauftakt.store.models import Account, Job
@@ -44,8 +43,8 @@ def look_after(app: Flask) -> None:
             time.sleep(LOOK_S)
             try:
                 look(app)
-            except SQLAlchemyError as error:
-                log.warning("What was left undone is looked for again after: %s", error)
+            except Exception:
+                log.exception("What was left undone is looked for again.")
 
     threading.Thread(target=go_on, daemon=True, name="beside").start()
 
