@@ -3,6 +3,7 @@
 import io
 import threading
 from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
@@ -205,9 +206,13 @@ def test_a_correction_while_a_run_is_computed_is_not_overtaken(
 # ---- jobs -----------------------------------------------------------------------------------------------------------
 
 
+@pytest.mark.parametrize("beat_s", [0.05, 600.0])
 def test_a_worker_that_was_presumed_dead_changes_nothing(
-    coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch
+    coach: Coach, day: Day, database: Database, monkeypatch: pytest.MonkeyPatch, beat_s: float
 ) -> None:
+    """Whether its heartbeat stops it while it sleeps, or it goes on, and finds out when it wants to tell of it."""
+    monkeypatch.setattr(jobs, "LONGEST_BEAT_S", beat_s)
+    monkeypatch.setattr(jobs, "LEASE", 3 * timedelta(seconds=600))
     monkeypatch.setattr(queue.run_job, "delay", lambda _: None)
     hand_in = coach.hand_in(day.files[0].name, day.files[0].read_bytes()).json
     with database.begin() as session:
@@ -218,17 +223,24 @@ def test_a_worker_that_was_presumed_dead_changes_nothing(
         """The first worker sleeps over its lease; another one takes the job and does it."""
         rounds.append(path)
         if len(rounds) == 1:
-            with database.begin() as session:
-                session.get_one(Job, job_id).lease_until = present().replace(year=2000)
-            # On another thread, as on another machine: the first one's heartbeat may stop it while it sleeps.
-            other.start()
-            other.join()
+            # On another thread, as on another machine.
+            threading.Thread(target=do_it).start()
+            assert done.wait(120)
         return read(path)
 
-    other = threading.Thread(target=work_on, args=(database, settings.load().inbox, job_id), kwargs={"retry": False})
+    def do_it() -> None:
+        # Until it got it: the first one's heart still beats.
+        while len(rounds) < 2:
+            with database.begin() as session:
+                session.get_one(Job, job_id).lease_until = present().replace(year=2000)
+            work_on(database, settings.load().inbox, job_id, retry=False)
+        done.set()
+
+    # Not the thread is waited for: a wait for it that is interrupted takes it for ended, whether it is or not.
+    done = threading.Event()
     monkeypatch.setattr(importing, "read_raw", fall_asleep)
     work_on(database, settings.load().inbox, job_id, retry=False)
-    other.join()
+    assert done.wait(120)
     assert len(rounds) == 2
     told = coach.get("/api/hand-ins").json["hand_ins"][0]
     assert (told["state"], told["code"]) == ("taken", "new-layout")
