@@ -1,4 +1,4 @@
-"""Shared by all tests: the school's day with its truth, and a real MariaDB for the whole session."""
+"""Shared by all tests: the school's day with its truth, and a real MariaDB for each worker."""
 
 import json
 import os
@@ -6,21 +6,50 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from argon2 import PasswordHasher
 
 from lauftakt.core.pipeline import analyse_run, make_layout
+from lauftakt.demo.drive import drive_run
+from lauftakt.demo.line import racing_line
 from lauftakt.demo.next_runs import write_next_runs
+from lauftakt.demo.scenario import random_scenario
 from lauftakt.demo.school import write_day
 from lauftakt.demo.season import write_season
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
 from lauftakt.operate.mariadb import PrivateMariaDB
+from lauftakt.store import accounts
 from lauftakt.store.database import Database
+from tests import once
 from tests.day import Day
 
 
-@pytest.fixture(scope="session")
-def day(tmp_path_factory: pytest.TempPathFactory) -> Day:
-    folder = tmp_path_factory.mktemp("day")
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--write-numbers", action="store_true", help="keep the numbers of tests/kept/numbers.json anew")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        once.begin_sharing()
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    if not hasattr(config, "workerinput"):
+        once.end_sharing()
+
+
+# The simulator drives the same runs for many tests.
+for compute in (racing_line, drive_run, random_scenario):
+    once.remember_everywhere(compute)
+
+# Guessing a password has to be dear, knowing one hundreds of times has not. What a hash costs stands in the hash, so
+# servers that tests start need not know of it; `tests/store/test_accounts.py` looks at the real one.
+CHEAP = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+REAL = accounts._hasher
+accounts._hasher, accounts._NOBODY = CHEAP, CHEAP.hash("nobody")
+
+
+def _driven_day(folder: Path) -> Day:
     layout_file, *files = write_day(folder, truth=True)
     logs = [read_log(path) for path in files]
     layout, _ = make_layout(logs[0], read_layout(layout_file.read_bytes(), "?"))
@@ -30,15 +59,21 @@ def day(tmp_path_factory: pytest.TempPathFactory) -> Day:
 
 
 @pytest.fixture(scope="session")
-def next_files(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
-    """The afternoon after the debrief, by the driver's name in small letters."""
-    return {path.stem.rsplit("-", 1)[1]: path for path in write_next_runs(tmp_path_factory.mktemp("afternoon"))}
+def day() -> Day:
+    return once.made_once("day", _driven_day)
 
 
 @pytest.fixture(scope="session")
-def season_files(tmp_path_factory: pytest.TempPathFactory) -> list[Path]:
+def next_files() -> dict[str, Path]:
+    """The afternoon after the debrief, by the driver's name in small letters."""
+    found = once.made_once("afternoon", write_next_runs)
+    return {path.stem.rsplit("-", 1)[1]: path for path in found}
+
+
+@pytest.fixture(scope="session")
+def season_files() -> list[Path]:
     """The instructor and a student, who forgets on the third day what he did on the second, over three days."""
-    return write_season(tmp_path_factory.mktemp("season"), drivers=("Halvard", "Okan"), laps=6)
+    return once.made_once("season", lambda folder: write_season(folder, drivers=("Halvard", "Okan"), laps=6))
 
 
 @pytest.fixture(scope="session")

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import pytest
+from tests.tools import missing
 
 
 class SmallDisk:
@@ -41,7 +41,7 @@ def small_disk(folder: Path, megabytes: int) -> Iterator[SmallDisk]:
         ["mount", "-t", "tmpfs", "-o", f"size={megabytes}m,mode=700", "lauftakt", str(folder)], capture_output=True
     )
     if made.returncode:
-        pytest.skip("no disk can be mounted by this user")
+        missing("no disk can be mounted by this user")
     try:
         yield SmallDisk(folder)
     finally:

@@ -1,7 +1,6 @@
 """As a service: behind nginx, under systemd, with workers elsewhere, and an update that fails."""
 
 import os
-import shutil
 import socket
 import subprocess
 import sys
@@ -25,10 +24,9 @@ from lauftakt.operate.version import last_commit, note_commit, own_commit
 from lauftakt.store.database import Database
 from tests.day import Day
 from tests.installation import Client, Installation, installed, until
+from tests.tools import needed
 
 KEPT = Path(__file__).parent / "kept"
-NGINX = shutil.which("nginx", path="/usr/sbin:/usr/bin")
-REDIS = shutil.which("redis-server")
 
 
 def service(place: Path, port: int, folder: Path) -> Service:
@@ -36,11 +34,10 @@ def service(place: Path, port: int, folder: Path) -> Service:
     return Service(place, "lauftakt.example", "root", port, certificate=certificate, key=key)
 
 
-@pytest.mark.skipif(shutil.which("systemd-analyze") is None, reason="no systemd here")
 def test_the_unit_is_understood(tmp_path: Path) -> None:
     path = tmp_path / "lauftakt.service"
     path.write_text(service(tmp_path, 8180, tmp_path / "c").unit)
-    found = subprocess.run(["systemd-analyze", "verify", str(path)], capture_output=True, text=True)
+    found = subprocess.run([needed("systemd-analyze"), "verify", str(path)], capture_output=True, text=True)
     assert found.returncode == 0, found.stderr
     assert "lauftakt.service" not in found.stderr
 
@@ -70,8 +67,7 @@ def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:
 @pytest.fixture
 def front(place: Installation, tmp_path: Path) -> Iterator[str]:
     """The address of nginx before the installation, with the configuration that is printed; only its ports differ."""
-    if NGINX is None:
-        pytest.skip("nginx is not installed")
+    nginx = needed("nginx")
     plain, secure = free_port(), free_port()
     site = service(place.stack.var, place.stack.port, tmp_path / "certificate").nginx
     site = site.replace("listen 80;", f"listen 127.0.0.1:{plain};").replace("listen 443 ssl;", f"listen {secure} ssl;")
@@ -83,9 +79,9 @@ def front(place: Installation, tmp_path: Path) -> Iterator[str]:
         f"user root;\npid {tmp_path}/pid;\nerror_log {tmp_path}/error.log;\nevents {{}}\n"
         f"http {{\naccess_log off;\n{temporary}{site}\n}}\n"
     )
-    tested = subprocess.run([NGINX, "-t", "-c", str(conf)], capture_output=True, text=True)
+    tested = subprocess.run([nginx, "-t", "-c", str(conf)], capture_output=True, text=True)
     assert tested.returncode == 0, tested.stderr
-    running = subprocess.Popen([NGINX, "-c", str(conf), "-g", "daemon off;"])
+    running = subprocess.Popen([nginx, "-c", str(conf), "-g", "daemon off;"])
     warnings.simplefilter("ignore")
     address = f"https://127.0.0.1:{secure}"
     until(lambda: requests.get(address + "/health", verify=False, timeout=5).status_code == 200, 20)
@@ -150,11 +146,10 @@ def test_nginx_says_that_it_is_starting_again(place: Installation, front: str) -
 
 @pytest.fixture
 def redis(tmp_path: Path) -> Iterator[str]:
-    if REDIS is None:
-        pytest.skip("redis-server is not installed")
+    server = needed("redis-server")
     port = free_port()
     running = subprocess.Popen(
-        [REDIS, "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", str(tmp_path)],
+        [server, "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", str(tmp_path)],
         stdout=subprocess.DEVNULL,
     )
     yield f"redis://127.0.0.1:{port}/0"

@@ -13,7 +13,7 @@ from lauftakt.web.limits import limiter
 from lauftakt.work import locating, queue, renewing
 from lauftakt.work.doing import work_on
 from tests.day import Day
-from tests.remembering import remembering
+from tests.once import remembering
 from tests.web.coach import Coach, make_coach
 
 

@@ -4,16 +4,16 @@ from typing import Any
 
 import pytest
 
+from lauftakt.store.database import Database
 from lauftakt.web import lap_list
 from tests.day import Day
 from tests.web.coach import Coach
+from tests.web.schools import give
 
 
 @pytest.fixture
-def school(coach: Coach, day: Day) -> Coach:
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).json["state"] == "taken"
-    return coach
+def school(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def all_of(school: Coach, **query: Any) -> list[dict[str, Any]]:

@@ -2,6 +2,7 @@
 
 import io
 import threading
+import time
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from pathlib import Path
@@ -10,11 +11,13 @@ from typing import Any
 import numpy as np
 import pyarrow as pa
 import pytest
-from sqlalchemy import func, select, update
+from sqlalchemy import func, select, text, update
 
 from lauftakt import settings
+from lauftakt.core.log.model import Unusable
 from lauftakt.core.pipeline import make_layout
 from lauftakt.formats.reading import read_log
+from lauftakt.operate import check
 from lauftakt.store import layouts
 from lauftakt.store.analyses import KEPT, forget_replaced
 from lauftakt.store.database import Database
@@ -29,20 +32,20 @@ from lauftakt.store.models import (
     Job,
     LayoutRow,
     Original,
+    OriginalPart,
     Run,
 )
 from lauftakt.work import importing, jobs, locating, open_jobs, queue, renewing
 from lauftakt.work.doing import work_on
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
+from tests.web.schools import give
 
 
 @pytest.fixture
-def school(coach: Coach, day: Day) -> Coach:
+def school(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
     """A coach with the layout and two drivers' runs."""
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).json["state"] == "taken"
-    return coach
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def run_of(school: Coach, driver: str) -> int:
@@ -375,6 +378,89 @@ def test_the_bytes_are_kept_and_read_again_when_the_reader_changed(
     assert not school.get(f"/api/runs/{run}").json["original"]
     assert school.get(f"/api/runs/{run}/original").json["code"] == "no-original"
     renewing.renew_run(database, school.team_id, run)
+
+
+def test_a_new_reader_makes_runs_outdated_whose_file_can_be_read_again(
+    school: Coach, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    both = [run_of(school, name) for name in ("Halvard", "Ines")]
+
+    def outdated() -> list[int]:
+        with database.begin() as session:
+            return [run for team, run in renewing.outdated(session) if team == school.team_id]
+
+    assert outdated() == []
+    monkeypatch.setattr(renewing, "READER_VERSION", 99)
+    assert outdated() == both
+    renewing.renew_run(database, school.team_id, both[0])
+    assert outdated() == both[1:]
+    # What has no kept file cannot be read again, and is not tried for ever.
+    with database.begin() as session:
+        session.delete(session.scalars(select(Original).where(Original.run_id == both[1])).one())
+    assert outdated() == []
+
+
+def test_a_damaged_file_is_told_and_costs_nothing_else(
+    school: Coach, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run = run_of(school, "Ines")
+    before, file = school.get(f"/api/runs/{run}").json, school.get(f"/api/runs/{run}").json["run"]["file_name"]
+    assert not {"file-damaged", "file-unread"} & {one["code"] for one in before["warnings"]}
+    part = select(OriginalPart).join(Original, Original.id == OriginalPart.original_id).where(Original.run_id == run)
+    with database.begin() as session:
+        row = session.scalars(part).first()
+        assert row is not None
+        good, row.data = row.data, row.data[:-9] + b"\0" * 9
+    monkeypatch.setattr(renewing, "READER_VERSION", 99)
+    renewing.renew_run(database, school.team_id, run)
+    after = school.get(f"/api/runs/{run}").json
+    assert "file-damaged" in {one["code"] for one in after["warnings"]}
+    assert after["run"]["best_s"] == pytest.approx(before["run"]["best_s"], abs=1e-6)
+    with database.begin() as session:
+        assert run not in [one for _, one in renewing.outdated(session)]
+    told = list(check._known_damage(database))
+    assert any(file in one.text for one in told)
+    # Once its bytes are good again it is read, and nothing more is said.
+    with database.begin() as session:
+        row = session.scalars(part).first()
+        assert row is not None
+        row.data = good
+    assert not any(file in one.text for one in check._originals(database))
+    renewing.renew_run(database, school.team_id, run)
+    assert "file-damaged" not in {one["code"] for one in school.get(f"/api/runs/{run}").json["warnings"]}
+
+
+def test_a_file_that_the_present_reader_refuses_is_told(
+    school: Coach, database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    run = run_of(school, "Ines")
+    monkeypatch.setattr(renewing, "READER_VERSION", 99)
+
+    def refuse(_: Path) -> None:
+        raise Unusable("file-kind", "Not any more.")
+
+    monkeypatch.setattr(renewing, "read_raw", refuse)
+    renewing.renew_run(database, school.team_id, run)
+    assert "file-unread" in {one["code"] for one in school.get(f"/api/runs/{run}").json["warnings"]}
+    with database.begin() as session:
+        assert run not in [one for _, one in renewing.outdated(session)]
+    # The next reader is asked again.
+    monkeypatch.setattr(renewing, "READER_VERSION", 100)
+    with database.begin() as session:
+        assert run in [one for _, one in renewing.outdated(session)]
+
+
+def test_what_browsers_keep_is_named_by_program_and_database(coach: Coach, database: Database) -> None:
+    before = coach.get("/api/session")
+    name = before.json["build"]
+    assert before.headers["X-Lauftakt-Build"] == name
+    assert coach.get("/api/session").json["build"] == name
+    # Tables that were filled anew hold other rows under the same numbers.
+    time.sleep(1.1)  # the moment at which tables are made is kept in whole seconds
+    with database.begin() as session:
+        session.execute(text("ALTER TABLE analysis FORCE"))
+    database._filling = None
+    assert coach.get("/api/session").json["build"] != name
 
 
 # ---- lists to their end, and what browsers keep ---------------------------------------------------------------------

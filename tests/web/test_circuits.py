@@ -13,13 +13,12 @@ from lauftakt.store.models import Analysis, LapWord, Run
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
 from tests.web.drawing import drawing
+from tests.web.schools import give
 
 
 @pytest.fixture
-def school(coach: Coach, day: Day) -> Coach:
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).json["state"] == "taken"
-    return coach
+def school(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def layout_of(school: Coach) -> int:

@@ -3,6 +3,7 @@
 import io
 import zipfile
 from pathlib import Path
+from typing import Any
 
 import pytest
 from sqlalchemy import select
@@ -15,14 +16,13 @@ from lauftakt.work.renewing import renew_run
 from tests.day import Day
 from tests.dialects import WRITERS, named
 from tests.web.coach import Coach
+from tests.web.schools import give
 
 
 @pytest.fixture
-def season(coach: Coach, day: Day) -> Coach:
+def season(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
     """A coach with the layout and the first driver's run."""
-    coach.hand_in(day.layout_file.name, day.layout_file.read_bytes())
-    coach.hand_in(day.files[0].name, day.files[0].read_bytes())
-    return coach
+    return give(coach, app, database, (day.layout_file, day.files[0]))
 
 
 def bytes_of(log, tmp_path, name="x.csv", write=write_csv) -> bytes:

@@ -11,15 +11,14 @@ from lauftakt.store.models import Driver, Team
 from lauftakt.store.removing import purge
 from tests.day import Day
 from tests.web.coach import Coach
+from tests.web.schools import give
 
 HOSTILE = "<script>alert(1)</script> \u202e %s {{7*7}} 'OR 1=1-- \n second line"
 
 
 @pytest.fixture
-def own(coach: Coach, day: Day) -> Coach:
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).status_code == 201
-    return coach
+def own(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def lap_of(coach: Coach) -> dict[str, Any]:

@@ -1,5 +1,7 @@
 """What a day's comparison says of each run on the paddock."""
 
+from typing import Any
+
 import pytest
 from sqlalchemy import func, select
 
@@ -12,14 +14,13 @@ from lauftakt.work.comparing import KIND, want_comparison
 from lauftakt.work.jobs import add_job
 from tests.day import Day
 from tests.web.coach import Coach
+from tests.web.schools import give
 
 
 @pytest.fixture
-def own(coach: Coach, day: Day) -> Coach:
+def own(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
     """A team of its own with the layout and two runs."""
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).status_code == 201
-    return coach
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def reading_of(coach: Coach) -> dict:

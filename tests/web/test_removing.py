@@ -16,13 +16,12 @@ from lauftakt.store.models import ChannelRow, Driver, Event, HandIn, LayoutRow, 
 from lauftakt.store.removing import KEPT, purge
 from tests.day import Day
 from tests.web.coach import Coach
+from tests.web.schools import give
 
 
 @pytest.fixture
-def full(coach: Coach, day: Day) -> Coach:
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).status_code == 201
-    return coach
+def full(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def everything(coach: Coach) -> dict[str, Any]:

@@ -2,22 +2,23 @@
 
 import csv
 import io
+from typing import Any
 
 import numpy as np
 import pytest
 
 from lauftakt.core.laps.counting import theoretical_best
 from lauftakt.core.laps.times import passage_times
+from lauftakt.store.database import Database
 from lauftakt.web.paper import lap_time
 from tests.day import Day
 from tests.web.coach import Coach
+from tests.web.schools import give
 
 
 @pytest.fixture
-def school(coach: Coach, day: Day) -> Coach:
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).json["state"] == "taken"
-    return coach
+def school(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def test_a_team_without_runs_is_told_so(coach: Coach) -> None:

@@ -14,15 +14,14 @@ from lauftakt.store.models import HeldWord
 from lauftakt.web.creeping import WORTH
 from tests.day import Day
 from tests.web.coach import Coach
+from tests.web.schools import give
 
 RPM = 2 * np.pi / 60
 
 
 @pytest.fixture
-def school(coach: Coach, day: Day) -> Coach:
-    for path in (day.layout_file, day.files[0], day.files[1]):
-        assert coach.hand_in(path.name, path.read_bytes()).json["state"] == "taken"
-    return coach
+def school(coach: Coach, app: Any, database: Database, day: Day) -> Coach:
+    return give(coach, app, database, (day.layout_file, *day.files[:2]))
 
 
 def watch(school: Coach, **query: Any) -> dict[str, Any]:

@@ -1,7 +1,6 @@
 """What is on the disk before it is said to be there: looked at from outside, by the calls to the system."""
 
 import re
-import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -11,9 +10,9 @@ import pytest
 from lauftakt.store.database import mine
 from lauftakt.store.models import HandIn
 from tests.hostile import table, zipped
+from tests.tools import missing, needed
 from tests.work.conftest import Team
 
-STRACE = shutil.which("strace")
 TAKES = """
 import sys
 from pathlib import Path
@@ -32,15 +31,16 @@ if sys.argv[2].endswith(".zip"):
 
 def calls(team: Team, path: Path, how: str, out: Path) -> list[str]:
     """What the process asked of the system, in its order."""
-    if STRACE is None:
-        pytest.skip("strace is not installed")
     wanted = "trace=fsync,fdatasync,link,linkat,rename,renameat2,sendto"
     found = subprocess.run(
-        [STRACE, "-f", "-y", "-s", "60", "-e", wanted, "-o", out, sys.executable, "-c", TAKES, str(team.id), path, how],
+        [
+            needed("strace"), "-f", "-y", "-s", "60", "-e", wanted, "-o", out,
+            sys.executable, "-c", TAKES, str(team.id), path, how,
+        ],
         capture_output=True, text=True,
     )  # fmt: skip
     if "ptrace" in found.stderr:
-        pytest.skip("this user may not trace")
+        missing("this user may not trace")
     assert found.returncode == 0, found.stderr
     return out.read_text().splitlines()
 

@@ -1,5 +1,6 @@
 """Cars of the lap simulator: a point mass with grip, power through gears, drag and pedals."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -46,15 +47,33 @@ class Car:
 
     def engine_force(self, speed: float, gears_high: int = 0) -> float:
         """Driving force in N at full throttle; ``gears_high`` = how many gears higher than usual."""
-        tops = self.gear_top_speeds
-        gear = 0
-        while gear < len(tops) - 1 and speed > tops[gear] * self.shift_rpm / self.rpm_limit:
-            gear += 1
-        gear = min(gear + gears_high, len(tops) - 1)
-        rpm_share = min(1.0, speed / tops[gear])
-        # Power rises with engine speed and flattens near the limit; below a third of the range the torque is capped.
-        power = self.power_w * min(1.0, 1.36 * rpm_share - 0.36 * rpm_share * rpm_share)
-        return power / max(speed, 0.32 * tops[gear], 4.0)
+        return self.engine()(speed, gears_high)
+
+    def engine(self) -> Callable[[float, int], float]:
+        """The same as a function that is asked at every metre of a run, so it looks nothing up twice.
+
+        Power rises with engine speed and flattens near the limit; below a third of the range the torque is capped.
+        """
+        tops, last, power = self.gear_top_speeds, len(self.gear_top_speeds) - 1, self.power_w
+        shifts = [top * self.shift_rpm / self.rpm_limit for top in tops]
+        capped = [max(0.32 * top, 4.0) for top in tops]
+        usual = 0
+
+        def force(speed: float, gears_high: int = 0) -> float:
+            nonlocal usual
+            while usual < last and speed > shifts[usual]:
+                usual += 1
+            while usual > 0 and speed <= shifts[usual - 1]:
+                usual -= 1
+            gear = min(usual + gears_high, last) if gears_high else usual
+            share = speed / tops[gear]
+            if share > 1.0:
+                share = 1.0
+            curve = 1.36 * share - 0.36 * share * share
+            lowest = capped[gear]
+            return power * (curve if curve < 1.0 else 1.0) / (speed if speed > lowest else lowest)
+
+        return force
 
     def resistance(self, speed: Array | float) -> Array | float:
         """Deceleration in m/s2 by air and rolling."""

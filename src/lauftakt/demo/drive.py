@@ -259,20 +259,29 @@ def _sweep(car: Car, limits: _Limits, curvature: Array, advance: Array, index: N
     roll = car.rolling * GRAVITY
     for i in range(len(v) - 2, -1, -1):
         w = v[i + 1]
-        used = min(0.9999, w * w * bend[i + 1] / grip)
+        if v[i] <= w:
+            continue  # nobody brakes here
+        used = w * w * bend[i + 1] / grip
+        used = used if used < 0.9999 else 0.9999
         slow = grip * brake[i] * (1.0 - used * used) ** 0.5 + drag * w * w + roll
         reach = (w * w + 2.0 * slow * ahead[i]) ** 0.5
         if reach < v[i]:
             v[i] = reach
+    force = car.engine()
     for i in range(len(v) - 1):
-        w = max(v[i], 2.0)
-        used = min(0.9999, w * w * bend[i] / grip)
+        w = v[i] if v[i] > 2.0 else 2.0
         share = drive[i]
         if share >= 0.0:
-            push = share * min(car.engine_force(w, high[i]) / car.mass_kg, 0.62 * grip * (1.0 - used * used) ** 0.5)
+            if w * w - 2.0 * (drag * w * w + roll) * ahead[i] > 1.000001 * v[i + 1] * v[i + 1]:
+                continue  # even without the engine the car is faster than the next limit
+            used = w * w * bend[i] / grip
+            used = used if used < 0.9999 else 0.9999
+            pull, most = force(w, high[i]) / car.mass_kg, 0.62 * grip * (1.0 - used * used) ** 0.5
+            push = share * (pull if pull < most else most)
         else:
             push = share * car.engine_brake_ms2
-        reach = max(w * w + 2.0 * (push - drag * w * w - roll) * ahead[i], 4.0) ** 0.5
+        reach = w * w + 2.0 * (push - drag * w * w - roll) * ahead[i]
+        reach = (reach if reach > 4.0 else 4.0) ** 0.5
         if reach < v[i + 1]:
             v[i + 1] = reach
     return np.array(v)
@@ -417,10 +426,13 @@ def _join(car: Car, speed: Array, advance: Array) -> Array:
     step = advance.tolist()
     grip = car.grip * GRAVITY
     for i in range(len(v) - 2, -1, -1):
-        v[i] = min(v[i], (v[i + 1] ** 2 + 2 * grip * step[i]) ** 0.5)
+        if v[i] > v[i + 1]:
+            v[i] = min(v[i], (v[i + 1] ** 2 + 2 * grip * step[i]) ** 0.5)
+    force, most = car.engine(), 0.62 * grip
     for i in range(len(v) - 1):
-        push = min(car.engine_force(max(v[i], 2.0)) / car.mass_kg, 0.62 * grip)
-        v[i + 1] = min(v[i + 1], (v[i] ** 2 + 2 * push * step[i]) ** 0.5)
+        if v[i + 1] > v[i]:
+            pull = force(max(v[i], 2.0), 0) / car.mass_kg
+            v[i + 1] = min(v[i + 1], (v[i] ** 2 + 2 * (pull if pull < most else most) * step[i]) ** 0.5)
     # Pedals and tyres do not change force within a metre: about a tenth of a second of smoothing.
     squared = np.square(v)
     smooth = gaussian_filter1d(squared, 4.5, mode="nearest")

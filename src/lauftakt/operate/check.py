@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 
-import zstandard
 from sqlalchemy import func, select
 
 from lauftakt.store.blocks import unpack
@@ -51,6 +50,8 @@ def check(database: Database, var: Path, say: Say, *, deep: bool = True) -> int:
     ]
     if deep:
         parts += [("samples", lambda: _samples(database)), ("kept files", lambda: _originals(database))]
+    else:
+        parts += [("kept files", lambda: _known_damage(database))]
     worst = 0
     for name, look in parts:
         found = list(look())
@@ -136,6 +137,13 @@ def _samples(database: Database) -> Iterator[Found]:
         yield Found(True, f"{len(broken)} channels cannot be read back; bring a backup back.")
 
 
+def _known_damage(database: Database) -> Iterator[Found]:
+    """Kept files that somebody found to be damaged before."""
+    with database.begin() as session:
+        for name in session.scalars(select(Original.file_name).where(Original.damaged_at.is_not(None))):
+            yield Found(True, f"The kept file “{name}” is not what was handed in; bring a backup back.")
+
+
 def _originals(database: Database) -> Iterator[Found]:
     with database.begin() as session:
         ids = list(session.scalars(select(Original.id)))
@@ -145,5 +153,7 @@ def _originals(database: Database) -> Iterator[Found]:
             try:
                 for _ in original_parts(session, row):
                     pass
-            except (Damaged, zstandard.ZstdError):
+                row.damaged_at = None
+            except Damaged:
+                row.damaged_at = now()
                 yield Found(True, f"The kept file “{row.file_name}” is not what was handed in; bring a backup back.")

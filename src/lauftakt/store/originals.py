@@ -39,12 +39,15 @@ def original_parts(session: Session, row: Original) -> Iterator[bytes]:
     Raises
     ------
     Damaged
-        at the end, where they are not what was handed in.
+        where they cannot be unpacked, or at the end, where they are not what was handed in.
     """
     digest = hashlib.sha256()
     query = select(OriginalPart.data).where(OriginalPart.team_id == row.team_id, OriginalPart.original_id == row.id)
     for data in session.scalars(query.order_by(OriginalPart.number).execution_options(yield_per=1)):
-        part = zstandard.ZstdDecompressor().decompress(data)
+        try:
+            part = zstandard.ZstdDecompressor().decompress(data)
+        except zstandard.ZstdError as error:
+            raise Damaged(f"The kept bytes of “{row.file_name}” cannot be unpacked.") from error
         digest.update(part)
         yield part
     if row.sha256 and digest.hexdigest() != row.sha256:

@@ -67,8 +67,8 @@ def database() -> Database:
 
 
 def build() -> str:
-    """The number of this program, part of the address of everything that browsers keep."""
-    return cast(str, current_app.extensions["lauftakt-build"])
+    """The name of this program and of what is in its database, part of the address of everything that browsers keep."""
+    return f"{current_app.extensions['lauftakt-build']}-{database().filling()}"
 
 
 def curve_cache() -> CurveCache:

@@ -4,8 +4,8 @@ import hashlib
 import html
 import os
 import re
+from contextlib import suppress
 from datetime import timedelta
-from importlib.metadata import version
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +20,6 @@ from sqlalchemy.exc import TimeoutError as NoConnection
 from werkzeug.exceptions import HTTPException
 from werkzeug.middleware.proxy_fix import ProxyFix
 
-from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.settings import Settings, database_seconds
 from lauftakt.store.accounts import Refused
 from lauftakt.store.database import Database, NotFound
@@ -59,7 +58,7 @@ from lauftakt.web import (
     uploads,
     watch,
 )
-from lauftakt.web.access import Problem, login_manager
+from lauftakt.web.access import Problem, build, login_manager
 from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
 from lauftakt.web.door import guard_the_door
@@ -67,6 +66,7 @@ from lauftakt.web.keeping import Kept
 from lauftakt.web.limits import BodiesAtOnce, limiter
 from lauftakt.work.room import NoRoom, is_full, short_of, told
 
+PROGRAM = Path(__file__).resolve().parents[1]
 FRONT_END = Path(os.environ.get("LAUFTAKT_FRONT_END", Path(__file__).resolve().parents[3] / "web" / "build"))
 
 _POLICY = re.compile(r'<meta http-equiv="content-security-policy" content="([^"]*)"', re.IGNORECASE)
@@ -147,8 +147,10 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
 
 
 def _build(front_end: Path) -> str:
-    """A number that changes with the program: its computation, its server and its front end."""
-    digest = hashlib.sha256(f"{CODE_VERSION} {version('lauftakt')}".encode())
+    """A name that changes with the program: with any of its modules and with its front end."""
+    digest = hashlib.sha256()
+    for path in sorted(PROGRAM.rglob("*.py")):
+        digest.update(f"{path.relative_to(PROGRAM)}\n".encode() + path.read_bytes())
     page = front_end / "index.html"
     if page.is_file():
         digest.update(page.read_bytes())
@@ -283,6 +285,11 @@ def _headers(app: APIFlask, settings: Settings, front_end: Path) -> None:
         response.headers.setdefault("Permissions-Policy", "camera=(), microphone=(), geolocation=()")
         if settings.https:
             response.headers.setdefault("Strict-Transport-Security", "max-age=31536000")
+        kept = "immutable" in response.headers.get("Cache-Control", "")
+        if request.path.startswith("/api/") and response.status_code < 400 and not kept:
+            # A page that stays open learns that another program or another database answers now.
+            with suppress(SQLAlchemyError):
+                response.headers["X-Lauftakt-Build"] = build()
         if request.path.startswith("/api/") and "Cache-Control" not in response.headers:
             listed = request.method == "GET" and response.status_code == 200 and response.is_json
             # Asked for again each time, but sent only where it differs from what the browser has.

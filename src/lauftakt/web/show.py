@@ -1,6 +1,6 @@
 """Rows as the API shows them. Lists load summaries only: no laps, no channels' pictures, no layout's geometry."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime
 from types import MappingProxyType
 from typing import Any
@@ -16,6 +16,7 @@ from lauftakt.core.log.model import Channel, RawChannel
 from lauftakt.core.log.roles import ROLES
 from lauftakt.store.analyses import LapView, load_laps
 from lauftakt.store.counting import word_for
+from lauftakt.store.database import mine
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import (
     Analysis,
@@ -145,8 +146,8 @@ class Details:
         analyses = [row.analysis_id for row in runs if row.analysis_id is not None]
         self.laps = load_laps(session, viewer.team_id, analyses)
         self.renewing = being_renewed(session, viewer.team_id, ids)
-        kept = select(Original.run_id).where(Original.team_id == viewer.team_id, Original.run_id.in_(ids))
-        self.originals = set(session.scalars(kept))
+        kept = mine(Original, viewer.team_id).where(Original.run_id.in_(ids))
+        self.originals = {row.run_id: row for row in session.scalars(kept)}
 
     def of(self, row: Run) -> schemas.RunDetail:
         """A run's labels, laps and what was repaired."""
@@ -170,8 +171,29 @@ class Details:
                 schemas.Overlap(run=item.other_id, laps=item.laps, message=item.message) for item in row.overlaps
             ],
             laps=[lap(item, row.words) for item in self.laps.get(row.analysis_id or 0, ())],
-            warnings=[schemas.WarningOut(**warning) for warning in (analysis.warnings if analysis else [])],
+            warnings=[
+                *(schemas.WarningOut(**warning) for warning in (analysis.warnings if analysis else [])),
+                *self._of_the_file(row),
+            ],
         )
+
+    def _of_the_file(self, row: Run) -> Iterator[schemas.WarningOut]:
+        """What is wrong with the file that was kept."""
+        original = self.originals.get(row.id)
+        if original is None:
+            return
+        if original.damaged_at is not None:
+            yield schemas.WarningOut(
+                code="file-damaged",
+                message="The kept file is damaged: its bytes are not those that were handed in. The samples that were "
+                "read from it are safe, and all numbers rest on them; only a backup holds the file itself.",
+            )
+        elif original.unread_by is not None:
+            yield schemas.WarningOut(
+                code="file-unread",
+                message="The present version cannot read the kept file. The samples that were read from it before are "
+                "safe, and all numbers rest on them.",
+            )
 
 
 def run_detail(session: Session, viewer: Viewer, row: Run) -> schemas.RunDetail:

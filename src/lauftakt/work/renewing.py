@@ -9,7 +9,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from sqlalchemy import or_, select, update
+from sqlalchemy import and_, or_, select, update
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
@@ -35,11 +35,21 @@ MOST_ROUNDS = 5
 
 
 def outdated(session: Session) -> list[tuple[int, int]]:
-    """Team and run of everything that another version of the code or of its layout computed, or that was never."""
+    """Team and run of everything that another version of the code or of its layout computed, or that was never, and of
+    everything whose kept file another version of the reader read: that is read again.
+
+    A file that is damaged, or that the present reader cannot read, is left alone: trying again would change nothing.
+    """
+    readable = and_(
+        Original.id.is_not(None),
+        Original.damaged_at.is_(None),
+        or_(Original.unread_by.is_(None), Original.unread_by != READER_VERSION),
+    )
     rows = session.execute(
         select(Run.team_id, Run.id)
         .join(LayoutRow, LayoutRow.id == Run.layout_id)
         .outerjoin(Analysis, Analysis.id == Run.analysis_id)
+        .outerjoin(Original, and_(Original.team_id == Run.team_id, Original.run_id == Run.id))
         .where(
             LayoutRow.current_id.is_not(None),
             or_(
@@ -47,6 +57,7 @@ def outdated(session: Session) -> list[tuple[int, int]]:
                 Analysis.code_version != CODE_VERSION,
                 Analysis.layout_version_id != LayoutRow.current_id,
                 Analysis.reading != Run.reading,
+                and_(Run.reader_version != READER_VERSION, readable),
             ),
         )
         .order_by(Run.id)
@@ -151,7 +162,10 @@ def basis_of(session: Session, run: Run) -> _Basis:
 
 
 def _raw_of(session: Session, run: Run) -> tuple[RawLog, dict[str, Choice], bool]:
-    """The log as stored; read again from the kept bytes where the reader has changed since."""
+    """The log as stored; read again from the kept bytes where the reader has changed since.
+
+    A kept file that cannot be read again is noted, in the caller's transaction; what was stored is there, and good.
+    """
     if run.reader_version != READER_VERSION:
         original = session.scalar(select(Original).where(Original.team_id == run.team_id, Original.run_id == run.id))
         if original is not None:
@@ -159,9 +173,14 @@ def _raw_of(session: Session, run: Run) -> tuple[RawLog, dict[str, Choice], bool
                 path = Path(folder) / f"log{Path(original.file_name).suffix[:12]}"
                 try:
                     write_original(session, original, path)
-                    return read_raw(path), {}, True
-                except (Damaged, Unusable):
-                    pass  # what was stored is still there, and good
+                    original.damaged_at = None
+                    raw = read_raw(path)
+                    original.unread_by = None
+                    return raw, {}, True
+                except Damaged:
+                    original.damaged_at = now()
+                except Unusable:
+                    original.unread_by = READER_VERSION
     raw, fixed = load_raw(session, run)
     return raw, fixed, False
 

@@ -184,13 +184,19 @@ class RunOverlap(Owned, Base):
 
 
 class Original(Owned, Base):
-    """A taken log's file as it was handed in, in compressed parts; ``sha256`` is that of all its bytes."""
+    """A taken log's file as it was handed in, in compressed parts; ``sha256`` is that of all its bytes.
+
+    ``damaged_at`` is when its bytes were last seen to be others, ``unread_by`` the version of the reader that could not
+    read it; the samples that were read at first are kept apart and good in both cases.
+    """
 
     __tablename__ = "original"
     run_id: Mapped[int] = mapped_column(ForeignKey("run.id", ondelete="CASCADE"), unique=True)
     file_name: Mapped[str] = mapped_column(String(300))
     sha256: Mapped[str] = mapped_column(String(64))
     size: Mapped[int] = mapped_column(BigInteger)
+    damaged_at: Mapped[datetime | None]
+    unread_by: Mapped[int | None]
 
 
 class OriginalPart(Owned, Base):

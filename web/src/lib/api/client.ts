@@ -115,6 +115,13 @@ export function token(): string {
   return csrf;
 }
 
+let toldBuild: (build: string) => void = () => {};
+
+/** Who wants to know which program and database answer: what the browser keeps of others is not shown. */
+export function onBuild(told: (build: string) => void): void {
+  toldBuild = told;
+}
+
 // What was sent, so that it can be sent once more where the session had ended; bodies can be read only once.
 const sent = new WeakMap<Request, Request>();
 
@@ -127,6 +134,8 @@ const carryToken: Middleware = {
   async onResponse({ request, response }) {
     const before = sent.get(request);
     sent.delete(request);
+    const build = response.headers.get('X-Lauftakt-Build');
+    if (build) toldBuild(build);
     if (!before || response.ok) return response;
     if (before.method === 'GET' && response.status === 503) return askedAgain(before, response);
     if (!(await mayRepeat(before, response))) return response;

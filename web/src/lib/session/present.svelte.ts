@@ -1,15 +1,21 @@
 // Who is signed in, and what they prefer. Kept with the account, so it follows them to another machine.
-import { api, done, keepToken, type Me, type Session } from '$lib/api/client';
+import { api, done, keepToken, onBuild, type Me, type Session } from '$lib/api/client';
 import { writeDatesIn } from '$lib/quantities/dates.svelte';
 import type { UnitSystem } from '$lib/quantities/units';
 
 class Present {
   me = $state<Me | null>(null);
   known = $state(false);
-  /** of the program: part of the address of everything that is kept in the browser */
+  /** of the program and its database: part of the address of everything that is kept in the browser */
   build = $state('');
   /** nobody is signed in, and nobody has a team here yet */
   empty = $state(false);
+
+  constructor() {
+    onBuild((build) => {
+      if (this.known) this.build = build;
+    });
+  }
 
   get units(): UnitSystem {
     return this.me?.units ?? 'metric';
