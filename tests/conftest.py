@@ -1,5 +1,6 @@
 """Shared by all tests: the school's day with its truth, and a real MariaDB for each worker."""
 
+import itertools
 import json
 import os
 from collections.abc import Iterator
@@ -7,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from argon2 import PasswordHasher
+from hypothesis import settings
 
 from lauftakt.core.pipeline import analyse_run, make_layout
 from lauftakt.demo.drive import drive_run
@@ -23,6 +25,9 @@ from lauftakt.store.database import Database
 from tests import once
 from tests.day import Day
 
+_count = itertools.count()
+WRITTEN = pytest.StashKey[int]()
+
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--write-numbers", action="store_true", help="keep the numbers of tests/kept/numbers.json anew")
@@ -36,6 +41,40 @@ def pytest_configure(config: pytest.Config) -> None:
 def pytest_unconfigure(config: pytest.Config) -> None:
     if not hasattr(config, "workerinput"):
         once.end_sharing()
+
+
+# A proof is the same each time: a red run is of a change and not of chance. Examples drawn anew come with
+# `script/test --shuffled` and with the long tests.
+settings.register_profile("proof", derandomize=True, deadline=None, print_blob=True)
+settings.register_profile("search", deadline=None, print_blob=True)
+settings.load_profile("search" if os.environ.get("LAUFTAKT_TESTS_RANDOM") else "proof")
+
+
+def pytest_itemcollected(item: pytest.Item) -> None:
+    item.stash[WRITTEN] = next(_count)
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """A story stays in its order whatever the others' is; without chance, what takes longest begins first."""
+    stories: dict[Path, list[int]] = {}
+    for place, item in enumerate(items):
+        if item.get_closest_marker("in_order"):
+            stories.setdefault(item.path, []).append(place)
+    for places in stories.values():
+        told = sorted((items[place] for place in places), key=lambda item: item.stash[WRITTEN])
+        for place, item in zip(places, told, strict=True):
+            items[place] = item
+    if not config.pluginmanager.hasplugin("randomly"):
+        items.sort(key=lambda item: _turn(item.path))
+
+
+def _turn(path: Path) -> int:
+    """When a file's turn comes: long ones first, so that both workers end together."""
+    parts = path.relative_to(Path(__file__).parent).parts
+    if len(parts) == 1:
+        return 0 if path.stem in ("test_benchmarks", "test_withstanding") else 2
+    return {"browser": 1, "store": 2, "web": 3, "work": 4}.get(parts[0], 5)
 
 
 # The simulator drives the same runs for many tests.

@@ -67,8 +67,14 @@ def numbers_of(day: Day, next_files: dict[str, Path]) -> dict[str, Any]:
 
 
 def _plain(value: Any) -> Any:
-    """As JSON gives it back."""
-    return json.loads(json.dumps(value, default=float))
+    """As JSON gives it back, to ten digits."""
+    if isinstance(value, float | np.floating):
+        return float(f"{value:.10g}")
+    if isinstance(value, dict):
+        return {key: _plain(item) for key, item in value.items()}
+    if isinstance(value, list | tuple):
+        return [_plain(item) for item in value]
+    return int(value) if isinstance(value, np.integer) else value
 
 
 def _summary(values: Iterable[float]) -> list[float]:
@@ -204,7 +210,7 @@ def present_versions() -> dict[str, int]:
 def write(day: Day, next_files: dict[str, Path]) -> None:
     """Keep the numbers as they are now."""
     kept = {"versions": present_versions(), "numbers": numbers_of(day, next_files)}
-    KEPT.write_text(json.dumps(kept, indent=None, separators=(",", ":"), ensure_ascii=False) + "\n")
+    KEPT.write_text(json.dumps(kept, indent=0, ensure_ascii=False) + "\n")
 
 
 if __name__ == "__main__":

@@ -55,12 +55,35 @@ def test_the_command_prints_and_writes_both(tmp_path: Path) -> None:
     assert subprocess.run(hostile, capture_output=True).returncode == 2
 
 
-# ---- behind nginx ----------------------------------------------------------------------------------------------------
+# ---- behind nginx, with work carried by Redis -----------------------------------------------------------------------
 
 
 @pytest.fixture(scope="module")
-def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:
-    more = {"LAUFTAKT_PROXIES": "1", "LAUFTAKT_HTTPS": "1", "LAUFTAKT_LEASE_S": "3"}
+def redis(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
+    server = needed("redis-server")
+    port = free_port()
+    running = subprocess.Popen(
+        [
+            server,
+            "--port",
+            str(port),
+            "--bind",
+            "127.0.0.1",
+            "--save",
+            "",
+            "--dir",
+            str(tmp_path_factory.mktemp("redis")),
+        ],
+        stdout=subprocess.DEVNULL,
+    )
+    yield f"redis://127.0.0.1:{port}/0"
+    running.terminate()
+    running.wait(20)
+
+
+@pytest.fixture(scope="module")
+def place(redis: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:
+    more = {"LAUFTAKT_PROXIES": "1", "LAUFTAKT_HTTPS": "1", "LAUFTAKT_LEASE_S": "3", "LAUFTAKT_BROKER_URL": redis}
     yield from installed(tmp_path_factory.mktemp("behind"), port=0, more=more)
 
 
@@ -90,7 +113,6 @@ def front(place: Installation, tmp_path: Path) -> Iterator[str]:
     running.wait(20)
 
 
-@pytest.mark.long
 def test_an_upload_and_a_desk_behind_nginx(place: Installation, front: str, day: Day) -> None:
     coach = Client(front + "/api", place.coach_account("bea"))
     coach.session.verify = coach.session.trust_env = False
@@ -111,7 +133,6 @@ def test_an_upload_and_a_desk_behind_nginx(place: Installation, front: str, day:
     assert other.status_code == 200
 
 
-@pytest.mark.long
 def test_clients_that_stand_still_before_nginx_keep_nobody_waiting(front: str) -> None:
     port = int(front.rsplit(":", 1)[1])
     stalled = [socket.create_connection(("127.0.0.1", port)) for _ in range(150)]
@@ -124,7 +145,6 @@ def test_clients_that_stand_still_before_nginx_keep_nobody_waiting(front: str) -
             each.close()
 
 
-@pytest.mark.long
 def test_nginx_says_that_it_is_starting_again(place: Installation, front: str) -> None:
     place.kill("server")
     answers = []
@@ -142,19 +162,6 @@ def test_nginx_says_that_it_is_starting_again(place: Installation, front: str) -
 
 
 # ---- workers elsewhere -----------------------------------------------------------------------------------------------
-
-
-@pytest.fixture
-def redis(tmp_path: Path) -> Iterator[str]:
-    server = needed("redis-server")
-    port = free_port()
-    running = subprocess.Popen(
-        [server, "--port", str(port), "--bind", "127.0.0.1", "--save", "", "--dir", str(tmp_path)],
-        stdout=subprocess.DEVNULL,
-    )
-    yield f"redis://127.0.0.1:{port}/0"
-    running.terminate()
-    running.wait(20)
 
 
 @pytest.mark.long

@@ -25,6 +25,8 @@ from tests.day import Day
 from tests.disks import small_disk
 from tests.installation import Client, Installation, installed, until
 
+pytestmark = pytest.mark.in_order
+
 
 @pytest.fixture(scope="module")
 def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:

@@ -10,9 +10,11 @@ from tests.day import Day
 
 def on_the_desk(page: Page, day: Day) -> None:
     """Two runs of the day, whether another job handed them in before or not."""
-    page.goto("/hand-in")
-    drop(page, [day.layout_file, *day.files[:2]])
-    expect(page.get_by_text(re.compile("Taken|handed in already|Refused")).nth(2)).to_be_visible(timeout=60_000)
+    there = {run["driver"]["name"] for run in page.request.get("/api/paddock").json()["runs"]}
+    if not {"Halvard", "Ines"} <= there:
+        page.goto("/hand-in")
+        drop(page, [day.layout_file, *day.files[:2]])
+        expect(page.get_by_text(re.compile("Taken|handed in already|Refused")).nth(2)).to_be_visible(timeout=60_000)
     page.goto("/compare")
     expect(page.get_by_role("button", name="Change laps")).to_be_visible(timeout=60_000)
 

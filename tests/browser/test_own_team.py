@@ -16,6 +16,7 @@ from lauftakt.store.models import SignIn
 from tests.browser.conftest import drop
 from tests.day import Day
 
+pytestmark = pytest.mark.in_order
 EMAIL, PASSWORD = "ada@riverside.example", "late apex every time"
 SECOND, SECOND_PASSWORD = "ben@riverside.example", "brake a little later"
 

@@ -235,11 +235,15 @@ def test_how_closely_a_figure_goes_with_time() -> None:
     assert goes_with([np.ones(9)], [time[0]]) == 0.0
 
 
+# Whole eighths are added without rounding: a lap that lies just on the edge of being left out lies there after a shift.
+EIGHTHS = st.integers(-8000, 8000).map(lambda eighths: eighths / 8)
+
+
 @settings(max_examples=60, deadline=None)
 @given(
-    st.lists(st.floats(-1e3, 1e3), min_size=4, max_size=12),
-    st.lists(st.floats(-1e3, 1e3), min_size=4, max_size=12),
-    st.floats(-50, 50),
+    st.lists(EIGHTHS, min_size=4, max_size=12),
+    st.lists(EIGHTHS, min_size=4, max_size=12),
+    EIGHTHS,
     st.floats(0.1, 20),
 )
 def test_a_change_moves_with_the_figure_and_its_unit(
