@@ -12,6 +12,7 @@ const { channels } = vi.hoisted(() => ({
 vi.mock('$lib/api/client', () => ({
   api: { GET: () => Promise.resolve({ channels, figures: [] }) },
   done: (answer: Promise<unknown>) => answer,
+  onBuild: () => undefined,
   keepToken: () => undefined,
 }));
 
