@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from argon2 import PasswordHasher
 from hypothesis import settings
 
 from lauftakt.core.pipeline import analyse_run, make_layout
@@ -20,9 +19,8 @@ from lauftakt.demo.season import write_season
 from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
 from lauftakt.operate.mariadb import PrivateMariaDB
-from lauftakt.store import accounts
 from lauftakt.store.database import Database
-from tests import once
+from tests import cheaply, once
 from tests.day import Day
 
 _count = itertools.count()
@@ -81,11 +79,7 @@ def _turn(path: Path) -> int:
 for compute in (racing_line, drive_run, random_scenario):
     once.remember_everywhere(compute)
 
-# Guessing a password has to be dear, knowing one hundreds of times has not. What a hash costs stands in the hash, so
-# servers that tests start need not know of it; `tests/store/test_accounts.py` looks at the real one.
-CHEAP = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
-REAL = accounts._hasher
-accounts._hasher, accounts._NOBODY = CHEAP, CHEAP.hash("nobody")
+cheaply.use()
 
 
 def _driven_day(folder: Path) -> Day:

@@ -93,6 +93,8 @@ def remembering(compute: Callable[..., T]) -> Callable[..., T]:
 
 def remember_everywhere(compute: Callable[..., Any]) -> None:
     """Let every module of ours that was imported, and every one that will be, find the remembering function."""
+    if hasattr(compute, "__wrapped__"):
+        return  # it remembers already
     made = remembering(compute)
     for name, module in list(sys.modules.items()):
         if name.startswith(("lauftakt", "tests")) and getattr(module, compute.__name__, None) is compute:

@@ -6,7 +6,7 @@ import sys
 from argon2 import PasswordHasher
 from argon2.low_level import Type
 
-from tests.conftest import CHEAP, REAL
+from tests.cheaply import CHEAP, REAL
 
 
 def test_the_programs_own_hash_is_argon2id_at_the_librarys_cost() -> None:
