@@ -24,11 +24,11 @@ from lauftakt.demo.scenario import Scenario, random_scenario
 from lauftakt.demo.sensors import _most
 
 Array = NDArray[np.float64]
-FIGURES = ("brake_point_m", "brake_release_m", "throttle_pickup_m", "full_throttle_m", "turn_in_m", "min_speed")
+FIGURES = ("brake_point_m", "brake_release_m", "throttle_pickup_m", "full_throttle_m", "min_speed")
 # The goals of the worst corner's median: with pedals, and with positions and the receiver's speed only.
 GOALS = {
     "brake_point_m": (3.0, 6.0), "brake_release_m": (4.0, 8.0), "throttle_pickup_m": (4.0, 8.0),
-    "full_throttle_m": (4.0, 8.0), "turn_in_m": (4.0, 8.0), "min_speed": (0.5 / 3.6, 1.0 / 3.6),
+    "full_throttle_m": (4.0, 8.0), "min_speed": (0.5 / 3.6, 1.0 / 3.6),
 }  # fmt: skip
 
 
@@ -81,15 +81,18 @@ def true_figures(lap: True_, layout: Layout, corner: int, brake_on: float) -> di
 
     here = slowest(min(window.entry, window.apex - 10), max(window.exit, window.apex + 10))
     a = slowest(behind - 30, behind + 30)
+    # A braking belongs to the corner it leads to: what lies before the throttle was full again was for something else.
+    flat = np.flatnonzero(lap.throttle[a:here] >= 0.95)
+    begin = a + int(flat[-1]) if len(flat) else a
     b = max(int(np.searchsorted(lap.s, max(ahead, window.apex + 10))), here + 2)
     found: dict[str, float | None] = dict.fromkeys(FIGURES)
     found["min_speed"] = float(lap.speed[here])
-    on = lap.brake[a:b] > brake_on
-    runs = _runs(on, lap.s[a:b])
-    runs = [(x, y) for x, y in runs if lap.s[a + x] <= lap.s[here] + 8 and lap.s[a + y - 1] - lap.s[a + x] > 5.0]
+    s = lap.s[begin:b]
+    runs = _runs(lap.brake[begin:b] > brake_on, s)
+    runs = [(x, y) for x, y in runs if s[x] <= lap.s[here] + 8 and s[y - 1] - s[x] > 5.0]
     if runs:
-        found["brake_point_m"] = float(lap.s[a + runs[0][0]])
-        found["brake_release_m"] = float(lap.s[a + runs[-1][1] - 1])
+        found["brake_point_m"] = float(s[runs[0][0]])
+        found["brake_release_m"] = float(s[runs[-1][1] - 1])
     full = np.flatnonzero(lap.throttle[here:b] >= 0.95)
     if lap.throttle[a:b].min() < 0.95 and len(full) and full[0] > 0:
         first = here + int(full[0])

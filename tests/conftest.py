@@ -36,6 +36,13 @@ def pytest_configure(config: pytest.Config) -> None:
         once.begin_sharing()
 
 
+def pytest_runtest_logreport(report: pytest.TestReport) -> None:
+    """What fails is said at once, by whoever collects the reports, and not only at the end."""
+    if report.failed and "PYTEST_XDIST_WORKER" not in os.environ:
+        crash = getattr(report.longrepr, "reprcrash", None)
+        print(f"\nFAILED {report.nodeid} ({report.when}): {crash.message.splitlines()[0] if crash else ''}", flush=True)
+
+
 def pytest_unconfigure(config: pytest.Config) -> None:
     if not hasattr(config, "workerinput"):
         once.end_sharing()

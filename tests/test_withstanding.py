@@ -30,7 +30,7 @@ pytestmark = pytest.mark.in_order
 
 @pytest.fixture(scope="module")
 def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:
-    more = {"LAUFTAKT_LEASE_S": "3", "LAUFTAKT_BODY_S": "4", "LAUFTAKT_DATABASE_S": "5"}
+    more = {"LAUFTAKT_LEASE_S": "3", "LAUFTAKT_BODY_S": "25", "LAUFTAKT_DATABASE_S": "5"}
     yield from installed(tmp_path_factory.mktemp("installation"), port=0, workers=2, servers=2, more=more)
 
 
@@ -172,7 +172,7 @@ def test_clients_that_stand_still_keep_nobody_waiting(place: Installation, coach
             began = time.monotonic()
             assert coach.get("/session").status_code == 200
             waits.append(time.monotonic() - began)
-        assert max(waits) < 5.0, waits  # as long as they stand still, otherwise
+        assert max(waits) < 10.0, waits  # as long as a body may take, otherwise
     finally:
         for each in stalled:
             each.close()
@@ -181,10 +181,10 @@ def test_clients_that_stand_still_keep_nobody_waiting(place: Installation, coach
 @pytest.mark.long
 def test_a_body_that_comes_in_drops_is_told_and_ended(place: Installation, coach: Client) -> None:
     with socket.create_connection(("127.0.0.1", place.stack.port)) as slow:
-        slow.settimeout(40)
+        slow.settimeout(80)
         slow.sendall(begun("begin a large body", coach))
         began, answer = time.monotonic(), b""
-        while not answer and time.monotonic() - began < 40:
+        while not answer and time.monotonic() - began < 80:
             try:
                 slow.sendall(b" ")
                 slow.settimeout(0.5)
@@ -193,7 +193,7 @@ def test_a_body_that_comes_in_drops_is_told_and_ended(place: Installation, coach
                 continue
         assert b" 408 " in answer.split(b"\r\n")[0]
         assert b'"slow"' in answer
-        assert time.monotonic() - began < 15
+        assert time.monotonic() - began < 60
 
 
 def test_limits_hold_for_all_server_processes_together(place: Installation, coach: Client) -> None:
@@ -315,7 +315,7 @@ def test_frozen_workers_do_not_make_the_queue_grow(place: Installation, coach: C
     began = time.monotonic()
     coach.hand_in("after-all.csv", b"no log\n")
     until(lambda: coach.fates()["after-all.csv"] == "refused", 20)
-    assert time.monotonic() - began < 8
+    assert time.monotonic() - began < 20
     database.close()
 
 

@@ -142,8 +142,8 @@ def test_gears_are_derived_from_engine_and_road_speed() -> None:
     assert derived_gear(speed * 30 * np.exp(random.standard_normal(3000)), speed) is None
 
 
-def test_full_throttle_is_where_it_stays_full() -> None:
-    """A throttle that is full between two apexes and let off again is not yet full for good."""
+def test_full_throttle_is_where_it_is_first_full() -> None:
+    """What is let off later is a lift, and no later full throttle."""
     rows = straight_brake(100.0)
     rows["throttle"] = np.where(S > 265, 1.0, 0.0)
     rows["throttle"][90:265] = 0.0
@@ -153,8 +153,43 @@ def test_full_throttle_is_where_it_stays_full() -> None:
     rows["throttle"][285:330] = 0.3
     later = one_lap(rows)
     assert first.full_throttle_m == pytest.approx(266, abs=1.5)
-    assert later.full_throttle_m == pytest.approx(330, abs=1.5)
+    assert later.full_throttle_m == pytest.approx(266, abs=1.5)
     assert (first.throttle_lifts, later.throttle_lifts) == (0, 1)
+
+
+def steadily(share: float, until: int) -> dict[str, np.ndarray]:
+    """A corner in which the car is kept going with so much throttle from its lowest speed on, as on the way to it."""
+    rows = straight_brake(100.0)
+    rows["speed"] = 55 - np.clip(S - 100, 0, 160) * 0.2 + np.clip(S - until, 0, None) * 0.1
+    rows["throttle"] = np.where((S < 90) | (S > 264), share, 0.0)
+    rows["throttle"] = np.where(until <= S, np.clip(share + (S - until) / 20, 0, 1), rows["throttle"])
+    return rows
+
+
+def test_a_foot_that_keeps_the_car_going_has_not_picked_the_throttle_up() -> None:
+    found = one_lap(steadily(0.25, 320))
+    assert found.throttle_pickup_m == pytest.approx(320, abs=2.0)
+    assert found.full_throttle_m == pytest.approx(334, abs=1.5)
+    # The first touch is what coasting ends with: nothing is coasted while the car is kept going.
+    assert found.coast_s < 0.4
+
+
+def test_who_lets_off_once_more_picks_up_after_it() -> None:
+    rows = straight_brake(100.0)
+    rows["throttle"] = np.where(S < 90, 1.0, np.where((S > 270) & (S < 285), 0.5, np.where(S > 310, 1.0, 0.0)))
+    rows["throttle"][310:316] = np.linspace(0.0, 1.0, 6)
+    found = one_lap(rows)
+    assert found.throttle_pickup_m == pytest.approx(311, abs=1.5)
+    assert found.full_throttle_m == pytest.approx(315, abs=1.5)
+    assert found.throttle_lifts == 1
+
+
+def test_a_throttle_that_is_never_full_is_picked_up_where_its_rise_begins() -> None:
+    rows = straight_brake(100.0)
+    rows["throttle"] = np.where(S < 90, 1.0, np.clip((S - 300) / 60, 0.0, 0.7))
+    found = one_lap(rows)
+    assert found.full_throttle_m is None
+    assert found.throttle_pickup_m == pytest.approx(307, abs=3.0)
 
 
 @pytest.mark.parametrize("known", [True, False])

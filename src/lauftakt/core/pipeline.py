@@ -33,7 +33,7 @@ from lauftakt.core.technique.windows import windows
 Array = NDArray[np.float64]
 
 # Raised whenever the computation changes: what is stored of an older one is computed again.
-CODE_VERSION = 10
+CODE_VERSION = 11
 
 
 def make_layout(

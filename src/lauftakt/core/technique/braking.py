@@ -19,6 +19,8 @@ JOINED_M = 25.0
 MOST_EARLY_M = 120.0
 # Half of a usual pedal's rise, before the middle of a step in deceleration (simulator).
 INFERRED_RISE_S = 0.11
+# Share of the threshold down to which an inferred braking lasts: its end is a gentle one more often than not.
+INFERRED_END = 0.35
 # A brake is smoothed over so many samples of its grid, and moves by at least such a share of its peak, to be unsteady.
 SMOOTH_M, NOISE = 3, 0.04
 
@@ -41,7 +43,7 @@ def braking_figures(signals: Signals, row: int, first: int, last: int, slowest: 
             early -= 1
     part, s, clock = level[early:last], places[early:last], time[early:last]
     until = first - early + slowest
-    spans = _applications(part, threshold, s, clock)
+    spans = _applications(part, threshold, s, clock, inferred=signals.brake_role is None)
     spans = [(a, b) for a, b in spans if a <= until + 8]
     if not spans:
         return nothing
@@ -51,8 +53,9 @@ def braking_figures(signals: Signals, row: int, first: int, last: int, slowest: 
     point = _onset(part, s, on, threshold, peak, pace, inferred=signals.brake_role is None)
     end = min(off, len(s) - 1)
     release = float(s[end])
-    if end > 0 and part[end - 1] > threshold >= part[end]:
-        release = float(s[end - 1] + (part[end - 1] - threshold) / (part[end - 1] - part[end]) * (s[end] - s[end - 1]))
+    lasts = threshold if signals.brake_role is not None else INFERRED_END * threshold
+    if end > 0 and part[end - 1] > lasts >= part[end]:
+        release = float(s[end - 1] + (part[end - 1] - lasts) / (part[end - 1] - part[end]) * (s[end] - s[end - 1]))
     on_brakes = np.zeros(len(s), dtype=bool)
     for a, b in spans:
         on_brakes[a:b] = True
@@ -73,10 +76,18 @@ def braking_figures(signals: Signals, row: int, first: int, last: int, slowest: 
     }
 
 
-def _applications(level: Array, threshold: float, s: Array, time: Array) -> list[tuple[int, int]]:
-    """First and past-the-last index of every braking that is held; those less than 25 m apart are one."""
+def _applications(
+    level: Array, threshold: float, s: Array, time: Array, *, inferred: bool = False
+) -> list[tuple[int, int]]:
+    """First and past-the-last index of every braking that is held; those less than 25 m apart are one.
+
+    An inferred braking is one where it is clearly more than coasting, and lasts until it is hardly more.
+    """
+    whole = spans(level > (INFERRED_END * threshold if inferred else threshold))
     joined: list[tuple[int, int]] = []
-    for a, b in spans(level > threshold):
+    for a, b in whole:
+        if level[a:b].max() <= threshold:
+            continue
         if joined and s[a] - s[joined[-1][1] - 1] < JOINED_M:
             joined[-1] = (joined[-1][0], b)
         else:

@@ -11,6 +11,7 @@ from lauftakt.core.technique.signals import Signals
 from lauftakt.core.technique.steering import steering_figures
 from lauftakt.core.technique.throttle import (
     blip_figures,
+    first_touch,
     full_level,
     lifts,
     pickup_and_full,
@@ -31,8 +32,9 @@ class Figures:
     m/s^2. ``brake_shape`` is ``early_peak``, ``slow_build``, ``sudden_release`` or ``even``. ``brake_dips`` counts
     moments inside one application when a quarter of its peak was let off; ``brake_steadiness`` is 1 less what is
     applied again after the peak, as a share of it; ``brake_before_turn_in`` the share of the speed taken off that is
-    taken off before the turn-in. ``full_throttle_m`` is from where on the throttle stays full. ``steering_rate`` is in
-    rad/s, ``steering_demand`` the wheel's angle over the curvature of the path, rad m. ``grip_used_min_speed`` and
+    taken off before the turn-in. ``full_throttle_m`` is where the throttle is first full after the lowest speed,
+    whatever is let off later, ``throttle_pickup_m`` where the rise to it begins. ``steering_rate`` is in rad/s,
+    ``steering_demand`` the wheel's angle over the curvature of the path, rad m. ``grip_used_min_speed`` and
     ``grip_used_exit`` are shares of the grip that the car showed in this run. ``countersteer_s`` is how long the wheel
     was turned against the corner, ``locked_s`` how long a wheel stood. ``approach_speed`` is that at the brake point,
     ``roll_s`` the part of ``coast_s`` before the lowest speed, ``exit_throttle`` the mean share of full throttle from
@@ -116,8 +118,9 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
     gears = signals.others.get("gear")
     gear = None if gears is None else gears[row, first:last]
     brake = signals.brake[row, first:last]
-    pickup_i, full_i = pickup_and_full(signals, pedal, s, clock, brake, slowest, gear)
-    on_from = len(pedal) - 1 if pickup_i is None else pickup_i
+    pickup_i, full_i = pickup_and_full(signals, pedal, signals.holding[row, first:last], brake, slowest)
+    touched = first_touch(signals, pedal, clock, brake, slowest)
+    on_from = len(pedal) - 1 if touched is None else touched
     coasting = (brake <= signals.brake_on) & (pedal < pickup_level(signals))
     steps = np.gradient(clock)
     lifted = int(np.argmax(pedal < 0.5)) if (pedal < 0.5).any() else len(pedal)
@@ -143,7 +146,7 @@ def figures(signals: Signals, row: int, window: Window) -> Figures | None:
         throttle_pickup_m=None if pickup_i is None else float(s[pickup_i]),
         full_throttle_m=None if full_i is None else reaches(pedal, s, full_i, full_level(signals)),
         exit_throttle=_mean_between(pedal, s, window.apex, window.exit + 30.0),
-        throttle_lifts=lifts(pedal, clock, pickup_i, gear),
+        throttle_lifts=lifts(pedal, clock, touched, gear),
         lowest_throttle=float(pedal.min()),
         gear=None if gear is None else round(float(gear[slowest])),
         **steering,

@@ -29,6 +29,10 @@ JUDGED_BY = ("throttle", "brake_pressure", "brake_pedal", "steering", "gear", *W
 BRAKE_ON = 0.05
 # Grip that was shown is what is reached now and then and is no single spike.
 LIMIT = 98.5
+# The contract's share of throttle that holds the speed where nothing better is known, and what is believed of a fit.
+HELD, HOLDS = 0.1, (0.0, 0.6)
+# What of a run is driven steadily enough to tell it: speed, m/s, change of speed, m/s^2, and how many places of it.
+SLOW_MS, STEADY_MS2, FEWEST_HELD = 6.0, 0.8, 100
 
 
 @dataclass(frozen=True)
@@ -82,6 +86,23 @@ class Signals:
     def inferred(self) -> bool:
         """Whether braking or throttle was inferred from accelerations."""
         return self.brake_role is None or self.throttle_inferred
+
+    @cached_property
+    def holding(self) -> Array:
+        """Share of full throttle that holds the speed at each place, (laps, e), as this car showed it.
+
+        A least-squares fit of the throttle over air (speed squared), cornering (lateral acceleration squared) and what
+        was gained, where neither much was gained nor lost. 10 % where too little of that was driven.
+        """
+        driven = np.isfinite(self.time) & (self.brake <= self.brake_on) & (self.speed > SLOW_MS)
+        steady = driven & (np.abs(self.ahead) < STEADY_MS2) & (self.throttle > 0.02) & (self.throttle < 0.9)
+        if self.throttle_inferred or steady.sum() < FEWEST_HELD:
+            return np.full(self.time.shape, HELD)
+        terms = [np.ones_like(self.speed), self.speed**2, self.aside**2, self.ahead]
+        known = np.column_stack([term[steady] for term in terms])
+        found, *_ = np.linalg.lstsq(known, self.throttle[steady], rcond=None)
+        held = sum((weight * term for weight, term in zip(found[:3], terms, strict=False)), np.zeros_like(self.speed))
+        return np.clip(np.nan_to_num(held, nan=HELD), *HOLDS)
 
     @cached_property
     def limits(self) -> tuple[float, float]:

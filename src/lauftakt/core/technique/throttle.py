@@ -12,18 +12,16 @@ from lauftakt.core.technique.signals import BRAKE_ON, Signals
 Array = NDArray[np.float64]
 # The contract: share of the run's maximum from which on it is full.
 FULL = 0.95
-# The contract's "a little before the lowest speed".
-LITTLE_BEFORE_M = 12.0
+# A throttle that holds the speed trembles by so much of its whole.
+HOLDS_BY = 0.02
 # Share that must be let off to be a lift; a foot on a rough road moves by less.
 LIFT = 0.25
 # A throttle that is opened under the brake for no longer is a blip for a lower gear, s.
 BLIP_S = 0.6
 # A gear change takes no longer, s, with gears known and without, and shows within so many metres.
 SHIFT_S, SHIFT_BLIND_S, SHIFT_M = 0.6, 0.3, 8
-# Full for so long is worth being called full, s.
-STAYS_S = 0.5
-# A throttle that falls no further than to this share of what is full was not let off.
-TREMBLES = 0.85
+# A rise that is inferred is placed only where it comes to so much more of full throttle within so many metres.
+CLEAR, CLEAR_M = 0.25, 15
 # Driving force says less than a pedal: thresholds that agree with pedals in the simulator.
 INFERRED_PICKUP = 0.22
 INFERRED_FULL = 0.8
@@ -38,60 +36,75 @@ def full_level(signals: Signals) -> float:
 
 
 def pickup_and_full(
-    signals: Signals, pedal: Array, s: Array, time: Array, brake: Array, slowest: int, gear: Array | None
+    signals: Signals, pedal: Array, holding: Array, brake: Array, slowest: int
 ) -> tuple[int | None, int | None]:
-    """Where the throttle is picked up, and from where on it stays full.
+    """Where the rise that leads to full throttle begins, and where it is full.
 
     Parameters
     ----------
     signals : of the run
-    pedal, s, time, brake : (n,) of one lap in one window: share of full throttle, m, s, brake
+    pedal, holding, brake : (n,) of one lap in one window: share of full throttle, the share that holds the speed
+        (:attr:`lauftakt.core.technique.signals.Signals.holding`), brake
     slowest : index of the lowest speed
-    gear : (n,), None where none is known
 
     Returns
     -------
-    Indices of the pick-up (first above 5 % from a little before the lowest speed, a blip under the brake apart) and of
-    the place from which the throttle is full until it is let off for what comes next; None where that never happens.
+    Indices of the pick-up and of full throttle. Full is first after the lowest speed, whatever is let off later; picked
+    up is the last place before it at which the throttle still holds the speed or less, so that a foot that only keeps
+    the car going, or that lets off once more, has not picked it up yet. None where that does not happen; a throttle
+    that is never full is picked up where the rise to its highest begins. Where the throttle is inferred, full is never
+    known, and the pick-up only where one clear rise leads on.
     """
-    if pedal.min() >= full_level(signals):
+    level = full_level(signals)
+    if pedal.min() >= level:
         return None, None
-    little = pickup_level(signals)
+    least = INFERRED_PICKUP if signals.throttle_inferred else float(pedal.min())
+    little = np.maximum(holding, least) + HOLDS_BY
+    # A throttle that is up at the lowest speed was picked up a little before it.
     begin = slowest
-    while begin > 0 and pedal[begin] > little and s[slowest] - s[begin] < LITTLE_BEFORE_M:
+    while begin > 0 and pedal[begin] > little[begin]:
         begin -= 1
-    # Picked up is what is held, or what comes when the brake is off; the rest is a blip for a lower gear.
-    held = [
-        begin + a for a, b in spans(pedal[begin:] > little)
-        if begin + b >= len(s) or time[begin + b] - time[begin + a] > BLIP_S
-        or (brake[begin + a : begin + b] <= signals.brake_on).any()
-    ]  # fmt: skip
-    if not held:
-        return None, None
-    pickup = held[0]
-    low = pickup + int(np.argmin(pedal[pickup : max(slowest, pickup) + 1]))
-    kept = _kept(pedal[low:], full_level(signals), time[low:], None if gear is None else gear[low:])
-    return pickup, None if kept is None else low + kept
+    after = np.flatnonzero((pedal[begin:] >= level) & (brake[begin:] <= signals.brake_on))
+    full = begin + int(after[0]) if len(after) else None
+    top = begin + int(np.argmax(pedal[begin:])) if full is None else full
+    if pedal[top] <= little[top]:
+        return None, full
+    under = np.flatnonzero(pedal[begin : top + 1] <= little[begin : top + 1])
+    if signals.throttle_inferred:
+        # Accelerations tell where a rise begins, not whether it leads to full throttle or to nearly so: which of two
+        # rises does cannot be known, nor where it is full.
+        low = np.flatnonzero(pedal[top:] <= little[top:])
+        if len(low) and pedal[top + low[0] :].max() >= level:
+            return None, None
+        full = None
+    if not len(under):
+        return None, full
+    pickup = begin + int(under[-1])
+    if signals.throttle_inferred and np.argmax(pedal[pickup : top + 1] >= little[pickup] + CLEAR) > CLEAR_M:
+        return None, full  # so gentle a rise may have begun anywhere around
+    return pickup, full
 
 
-def _kept(pedal: Array, level: float, time: Array, gear: Array | None) -> int | None:
-    """Index from which on the throttle stays full, gear changes and a foot that trembles apart; of several times the
-    last that is worth one."""
-    joined: list[tuple[int, int]] = []
-    for a, b in spans(pedal >= level):
-        before = joined[-1][1] if joined else 0
-        if joined and (pedal[before:a].min() >= TREMBLES * level or _shifts(time, gear, before - 1, a)):
-            joined[-1] = (joined[-1][0], b)
-        else:
-            joined.append((a, b))
-    if not joined:
+def first_touch(signals: Signals, pedal: Array, time: Array, brake: Array, slowest: int) -> int | None:
+    """Index at which the throttle is first touched near the lowest speed or after it, a blip under the brake apart.
+
+    Parameters
+    ----------
+    signals : of the run
+    pedal, time, brake : (n,) of one lap in one window: share of full throttle, s, brake
+    slowest : index of the lowest speed
+    """
+    little = pickup_level(signals)
+    if pedal.min() >= full_level(signals):
         return None
-
-    def lasts(span: tuple[int, int]) -> float:
-        return float(time[span[1] - 1] - time[span[0]])
-
-    long = [span for span in joined if lasts(span) >= STAYS_S]
-    return (long[-1] if long else max(joined, key=lasts))[0]
+    begin = slowest
+    while begin > 0 and pedal[begin] > little and time[slowest] - time[begin] < BLIP_S:
+        begin -= 1
+    for a, b in spans(pedal[begin:] > little):
+        lasts = begin + b >= len(time) or time[begin + b] - time[begin + a] > BLIP_S
+        if lasts or (brake[begin + a : begin + b] <= signals.brake_on).any():
+            return begin + a
+    return None
 
 
 def _shifts(time: Array, gear: Array | None, before: int, after: int) -> bool:
@@ -141,12 +154,12 @@ def reaches(values: Array, s: Array, index: int, level: float) -> float:
     return float(s[index - 1] + share * (s[index] - s[index - 1]))
 
 
-def lifts(pedal: Array, time: Array, pickup: int | None, gear: Array | None) -> int:
-    """How often the throttle is let off after it was picked up and taken again; gear changes do not count."""
-    if pickup is None:
+def lifts(pedal: Array, time: Array, touched: int | None, gear: Array | None) -> int:
+    """How often the throttle is let off after it was touched and taken again; gear changes do not count."""
+    if touched is None:
         return 0
-    part, clock = pedal[pickup:], time[pickup:]
-    gears = None if gear is None else gear[pickup:]
+    part, clock = pedal[touched:], time[touched:]
+    gears = None if gear is None else gear[touched:]
     # Closed again after it was clearly open, however little: a foot that does not trust the car yet.
     state = np.where(part > 2 * BRAKE_ON, 1, np.where(part < 0.5 * BRAKE_ON, -1, 0))
     opened = np.flatnonzero(state > 0)
