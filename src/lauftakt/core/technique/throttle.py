@@ -12,7 +12,7 @@ from lauftakt.core.technique.signals import BRAKE_ON, Signals
 Array = NDArray[np.float64]
 # The contract: share of the run's maximum from which on it is full.
 FULL = 0.95
-# A throttle that holds the speed trembles by so much of its whole.
+# How far a foot that holds the speed may waver, as a share of full throttle.
 HOLDS_BY = 0.02
 # Share that must be let off to be a lift; a foot on a rough road moves by less.
 LIFT = 0.25
