@@ -20,7 +20,7 @@ from lauftakt.formats.geojson import read_layout
 from lauftakt.formats.reading import read_log
 from lauftakt.operate.mariadb import PrivateMariaDB
 from lauftakt.store.database import Database
-from tests import cheaply, once
+from tests import cheaply, costs, once
 from tests.day import Day
 
 _count = itertools.count()
@@ -29,11 +29,14 @@ WRITTEN = pytest.StashKey[int]()
 
 def pytest_addoption(parser: pytest.Parser) -> None:
     parser.addoption("--write-numbers", action="store_true", help="keep the numbers of tests/kept/numbers.json anew")
+    parser.addoption("--costs", action="store_true", help="print CPU seconds by file, with those of what tests start")
 
 
 def pytest_configure(config: pytest.Config) -> None:
     if not hasattr(config, "workerinput"):
         once.begin_sharing()
+    if config.getoption("--costs"):
+        config.pluginmanager.register(costs.Costs())
 
 
 def pytest_runtest_logreport(report: pytest.TestReport) -> None:

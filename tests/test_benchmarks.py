@@ -12,7 +12,11 @@ ROOT = Path(__file__).parent.parent
 
 def run(name: str, *arguments: str) -> str:
     found = subprocess.run(
-        [sys.executable, str(ROOT / "benchmarks" / name), *arguments], capture_output=True, text=True, timeout=170
+        [sys.executable, "-m", "tests.benched", str(ROOT / "benchmarks" / name), *arguments],
+        capture_output=True,
+        text=True,
+        timeout=170,
+        cwd=ROOT,
     )
     assert found.returncode == 0, found.stderr
     return found.stdout
