@@ -7,6 +7,7 @@ from pathlib import Path
 import pymysql
 import pytest
 
+from lauftakt.operate import stack as stack_module
 from lauftakt.operate.mariadb import CannotStart, PrivateMariaDB, system_user
 from lauftakt.operate.stack import How, Stack
 from lauftakt.store.database import Database
@@ -47,6 +48,32 @@ def test_a_port_in_use_is_said_before_anything_starts(tmp_path: Path) -> None:
             stack.start_database(quiet)
         stack.stop()
     assert not (tmp_path / "database").exists()
+
+
+def test_a_port_that_is_taken_meanwhile_is_left_to_others(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Two that start in the same second both see a port as free, and a server needs seconds until it holds one."""
+    looked: list[int] = []
+
+    def seems_free(port: int, everywhere: bool = False) -> bool:
+        looked.append(port)
+        return len(looked) == 1 or is_free(port, everywhere)
+
+    is_free = stack_module._is_free
+    monkeypatch.setattr(stack_module, "_is_free", seems_free)
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        (tmp_path / "port").write_text(str(taken.getsockname()[1]))
+        stack = Stack(tmp_path)
+        stack._listen()
+        assert stack.port not in (0, taken.getsockname()[1])
+        other = Stack(tmp_path / "other")
+        other.var.mkdir()
+        (other.var / "port").write_text(str(stack.port))
+        other._listen()
+        assert other.port not in (0, stack.port)
+    stack.stop()
+    other.stop()
 
 
 def test_one_start_for_each_folder(tmp_path: Path) -> None:

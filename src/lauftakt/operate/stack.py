@@ -29,6 +29,10 @@ from lauftakt.work.renewing import want_all
 Say = Callable[[str], None]
 LOG_BYTES = 5_000_000
 LOOK_S = 0.5
+# Within this long a server that was started answers.
+ANSWERS_WITHIN_S = 90.0
+# Ports that may be taken under our hands before we give up, and how many callers wait until they are answered.
+PORTS_TRIED, BACKLOG = 5, 2048
 # How work is done, and how requests are served, here and wherever else: see lauftakt.web.serving.
 WORKED_BY = (
     "--app", "lauftakt.work.queue", "worker", "--loglevel", "WARNING", "--without-gossip", "--without-mingle",
@@ -67,6 +71,7 @@ class Part:
     command: list[str]
     environment: dict[str, str]
     var: Path
+    inherits: tuple[int, ...] = ()
     process: "subprocess.Popen[bytes]" = field(init=False)
 
     def __post_init__(self) -> None:
@@ -88,6 +93,7 @@ class Part:
                 stdin=subprocess.DEVNULL,
                 start_new_session=True,
                 preexec_fn=die_with_parent,
+                pass_fds=self.inherits,
                 cwd=self.var,
             )
 
@@ -125,6 +131,7 @@ class Stack:
         self._watches: list[Watch] = []
         self.environment: dict[str, str] = {}
         self._lock: IO[str] | None = None
+        self._socket: socket.socket | None = None
 
     @property
     def address(self) -> str:
@@ -163,6 +170,23 @@ class Stack:
                     f"Port {self.port} is in use. Stop what uses it, or start with another: script/demo --port 0"
                 )
             self.port = free_port()
+
+    def _listen(self) -> int:
+        """Take the port ourselves and say by which number the server inherits it: a server needs seconds to come up, in
+        which somebody else could take a port that was only looked at."""
+        for _ in range(PORTS_TRIED):
+            self._choose_port()
+            taken = socket.socket()
+            taken.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                taken.bind((_interface(self.lan), self.port))
+                taken.listen(BACKLOG)
+            except OSError:
+                taken.close()
+                continue
+            self._socket = taken
+            return taken.fileno()
+        raise CannotStart("No free port was found to serve at.")
 
     def start_database(self, say: Say) -> Database:
         """Start MariaDB and bring its tables up to date.
@@ -204,7 +228,7 @@ class Stack:
         say("Starting worker and server …")
         if self.how.workers:
             self._run("worker", ["celery", *WORKED_BY, "--concurrency", str(self.how.workers)])
-        self._choose_port()
+        listening = self._listen()
         (self.var / "port").write_text(str(self.port))
         secured: list[str] = []
         self.environment["LAUFTAKT_PUBLIC_URL"] = self.public_address
@@ -216,11 +240,13 @@ class Stack:
         self._run(
             "server",
             [
-                "gunicorn", "--bind", f"{'0.0.0.0' if self.lan else '127.0.0.1'}:{self.port}",  # noqa: S104
+                "gunicorn", "--bind", f"fd://{listening}",
                 "--workers", str(self.how.servers), *secured, *SERVED_BY, "lauftakt.web.serve:app",
             ],
+            (listening,),
         )  # fmt: skip
-        for _ in range(200):
+        patience = time.monotonic() + ANSWERS_WITHIN_S
+        while time.monotonic() < patience:
             self.check()
             try:
                 # Our own certificate, asked over loopback: only whether the server answers matters here.
@@ -232,8 +258,8 @@ class Stack:
                 time.sleep(0.1)
         raise CannotStart(f"The server does not answer; its own account is in {self.var / 'server.log'}.")
 
-    def _run(self, name: str, command: list[str]) -> None:
-        part = Part(name, command, self.environment, self.var)
+    def _run(self, name: str, command: list[str], inherits: tuple[int, ...] = ()) -> None:
+        part = Part(name, command, self.environment, self.var, inherits)
         self._parts.append(part)
         self._watches.append(Watch(part))
 
@@ -258,6 +284,9 @@ class Stack:
     def stop(self, say: Say = lambda _: None) -> None:
         """Stop the server, then what collects, then the workers, then the database: each is gone before the next is
         asked, so that nobody hands in what nobody takes."""
+        if self._socket is not None:
+            self._socket.close()
+            self._socket = None
         while self._parts:
             part = self._parts[-1]
             if not part.has_ended:
@@ -297,10 +326,14 @@ def _is_free(port: int, everywhere: bool = False) -> bool:
     with socket.socket() as probe:
         probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
         try:
-            probe.bind(("0.0.0.0" if everywhere else "127.0.0.1", port))  # noqa: S104 (only with --lan)
+            probe.bind((_interface(everywhere), port))
         except OSError:
             return False
     return True
+
+
+def _interface(everywhere: bool) -> str:
+    return "0.0.0.0" if everywhere else "127.0.0.1"  # noqa: S104 (only with --lan)
 
 
 def _kept_port(path: Path) -> int:
