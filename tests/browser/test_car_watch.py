@@ -61,7 +61,7 @@ def test_from_a_limit_to_the_desk(page: Page, stack: Any, day: Day) -> None:
     page.get_by_label("Look for in driver").fill("hal")
     expect(page.locator("tr[data-row]")).to_have_count(len(day.runs[0].laps))
     page.get_by_role("button", name="time", exact=True).click()
-    page.wait_for_url(re.compile("table="))
+    page.wait_for_url(re.compile(r"table=-?time"))
     page.reload()
     expect(page.locator("tr[data-row]")).to_have_count(len(day.runs[0].laps))
     quickest = min(lap.time_s for lap in day.runs[0].laps if lap.time_s is not None)
