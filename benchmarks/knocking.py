@@ -77,6 +77,7 @@ class School:
 
     def __init__(self, database: Database, app: Any, folder: Path) -> None:
         self.database, self.app = database, app
+        self._known: dict[str, list[int]] | None = None
         with database.begin() as session:
             team, other = add_team(session, "A school"), add_team(session, "Another")
             self.team_id = team.id
@@ -144,8 +145,13 @@ class School:
         for method, path, body in asked:
             owner.open(path, method=method, json=body, headers=head)
 
-    def ids(self) -> dict[str, list[int]]:
-        """The ids that are there now, by the name that addresses give them."""
+    def ids(self, anew: bool = True) -> dict[str, list[int]]:
+        """The ids that are there now, by the name that addresses give them; ``anew`` where some may have come or gone."""
+        if self._known is None or anew:
+            self._known = self._ids()
+        return self._known
+
+    def _ids(self) -> dict[str, list[int]]:
         with self.database.begin() as session:
             return {
                 name: [row.id for row in session.scalars(mine(model, self.team_id).limit(20))]
@@ -203,7 +209,7 @@ def knock(folder: Path, server: PrivateMariaDB, calls: int, first_seed: int) -> 
 
 def ask(school: School, operation: Any, calls: int, number: int, told: Counter[int], broken: Counter[str]) -> None:
     """Ask one address so many times, each time by somebody else."""
-    ids, turns = school.ids(), [0]
+    ids, turns = school.ids(anew=operation.method.upper() != "GET"), [0]
 
     @seed(number)
     @settings(

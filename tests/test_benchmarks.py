@@ -61,7 +61,7 @@ def test_speed_of_ten_minutes() -> None:
 
 
 def test_lists_of_a_team_that_grew() -> None:
-    told = run("scale.py", "--laps", "700")
+    told = run("scale.py", "--laps", "450")
     reached, all_of_them = (int(n) for n in re.search(r"(\d+) of (\d+) events reached", told).groups())
     assert reached == all_of_them > 3
     assert len(re.findall(r"[\d.]+ x$", told, re.MULTILINE)) == 16

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import lfilter
 
 from lauftakt.core.log.model import Channel, Log
 from lauftakt.core.log.roles import ROLES, WHEELS
@@ -170,4 +170,4 @@ def _drift(random: np.random.Generator, count: int, step: float, sensors: Sensor
     keep = np.exp(-step / sensors.drift_s)
     drive = sensors.drift_m * np.sqrt(1 - keep**2) * random.standard_normal((2, count))
     drive[:, 0] = sensors.drift_m * random.standard_normal(2)
-    return np.asarray(lfilter([1.0], [1.0, -keep], drive, axis=1))
+    return np.asarray(scipy.signal.lfilter([1.0], [1.0, -keep], drive, axis=1))

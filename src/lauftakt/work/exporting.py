@@ -18,7 +18,6 @@ from lauftakt.formats.columnar import write_columnar
 from lauftakt.formats.csv_out import write_csv
 from lauftakt.formats.gpx import write_gpx
 from lauftakt.formats.interpreting import interpret
-from lauftakt.formats.mdf import write_mdf
 from lauftakt.formats.track_geojson import write_track
 from lauftakt.settings import kept_hours
 from lauftakt.store.counting import laps_of
@@ -33,11 +32,19 @@ Write = Callable[[Log, Path], None]
 # An archive that nobody took in this time is not wanted any more.
 KEPT_S = 3600 * kept_hours("exports")
 
+
 # Ending, media type and writer of each format.
+def _write_mdf(log: Log, path: Path) -> None:
+    """MDF's library takes a second to load, and is seldom needed."""
+    from lauftakt.formats.mdf import write_mdf
+
+    write_mdf(log, path)
+
+
 FORMATS: dict[str, tuple[str, str, Write]] = {
     "csv": (".csv", "text/csv", write_csv),
     "parquet": (".parquet", "application/vnd.apache.parquet", write_columnar),
-    "mdf4": (".mf4", "application/octet-stream", write_mdf),
+    "mdf4": (".mf4", "application/octet-stream", _write_mdf),
     "gpx": (".gpx", "application/gpx+xml", write_gpx),
     "geojson": (".geojson", "application/geo+json", write_track),
 }

@@ -71,13 +71,15 @@ def follow(own: Array, bend: Array, phase: int) -> tuple[Array, Array, Array]:
     half = min(half, count // 2)
     places, where, sigma = [], [], []
     shift = float(phase)
+    tries = np.arange(-reach, reach + 1)
+    # The lap and what a window that begins at its last steps reaches into.
+    windows = np.lib.stride_tricks.sliding_window_view(np.resize(bend, count + 2 * half), 2 * half)
+    sizes = np.linalg.norm(windows, axis=1)
     for middle in range(half, len(own) - half, round(EVERY_M / STEP_M)):
         part = own[middle - half : middle + half]
         size = float(np.linalg.norm(part))
-        tries = np.arange(-reach, reach + 1)
-        index = (np.arange(middle - half, middle + half)[None, :] + round(shift) + tries[:, None]) % count
-        views = bend[index]
-        match = views @ part / np.maximum(np.linalg.norm(views, axis=1) * size, 1e-12)
+        begin = (middle - half + round(shift) + tries) % count
+        match = windows[begin] @ part / np.maximum(sizes[begin] * size, 1e-12)
         at = int(np.argmax(match))
         weak = size < WEAK * float(np.linalg.norm(bend)) * np.sqrt(2 * half / count)
         if weak or match[at] < LEAST_MATCH + 0.1 or at in (0, len(tries) - 1):

@@ -4,9 +4,9 @@ import itertools
 from dataclasses import replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
-from scipy.signal import find_peaks
 
 from lauftakt.core.arrays import spans
 from lauftakt.core.circuit.layout import Corner, Layout
@@ -101,7 +101,7 @@ def _join_m(radius: float) -> float:
 def _split_at_valleys(turned: Array, first: int, last: int, sign: int, step: float) -> list[tuple[int, int, int]]:
     """A bend cut where a valley of its curvature parts it."""
     part = sign * turned[first:last]
-    peaks = find_peaks(part, prominence=max(0.5 * BEND_ON, 0.15 * float(part.max())))[0]
+    peaks = scipy.signal.find_peaks(part, prominence=max(0.5 * BEND_ON, 0.15 * float(part.max())))[0]
     for left, right in itertools.pairwise(peaks):
         valley = _valley(part[left : right + 1], step)
         if valley is not None:

@@ -3,10 +3,10 @@
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.integrate import cumulative_trapezoid
 from scipy.ndimage import gaussian_filter1d
-from scipy.signal import find_peaks
 
 from lauftakt.core.circuit.bends import SMOOTH_M, STEP_M, best_phase, follow
 from lauftakt.core.circuit.centre import CentreLine, centre_through
@@ -166,7 +166,7 @@ def _repeats(log: Log, way: Way, bending: Bending) -> list[tuple[float, float]]:
     # Each product is measured by what both parts hold, not by the whole run.
     size = np.sqrt((power[-1] - power[lags]) * power[len(own) - lags])
     match = both / np.maximum(size, 1e-12)
-    peaks, _ = find_peaks(match)
+    peaks, _ = scipy.signal.find_peaks(match)
     if not len(peaks) or match[peaks].max() < LEAST_REPEAT:
         return []
     good = peaks[match[peaks] >= AS_WELL * match[peaks].max()]

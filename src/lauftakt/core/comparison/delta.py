@@ -4,8 +4,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import savgol_filter
 
 from lauftakt.core.laps.lap import LapTrace
 from lauftakt.core.laps.times import draws_at, inner_length, time_at
@@ -63,7 +63,7 @@ def loss_rate(delta: Array, length: float) -> Array:
     whole[..., -1] = delta[..., -2] + (delta[..., -1] - delta[..., begin]) / run
     if delta.shape[-1] <= RATE_WINDOW_M:
         return np.asarray(np.gradient(whole, axis=-1))
-    return np.asarray(savgol_filter(whole, RATE_WINDOW_M, 2, deriv=1, axis=-1))
+    return np.asarray(scipy.signal.savgol_filter(whole, RATE_WINDOW_M, 2, deriv=1, axis=-1))
 
 
 def delta_uncertainty(lap: LapTrace, reference: LapTrace, same_run: bool, s: Array, from_m: float = 0.0) -> Array:

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
-from scipy.signal import find_peaks
 
 from lauftakt.core.laps.lap import LapTrace
 from lauftakt.core.laps.times import time_at
@@ -143,7 +143,9 @@ def telling_stretches(
     for sign in (1.0, -1.0):
         rate = np.maximum(sign * np.nan_to_num(sure_rate), 0.0)
         smooth = gaussian_filter1d(rate, SMOOTH_M)
-        peaks, _ = find_peaks(np.concatenate([[0.0], smooth, [0.0]]), height=SLOW_LOSS, prominence=SLOW_LOSS)
+        peaks, _ = scipy.signal.find_peaks(
+            np.concatenate([[0.0], smooth, [0.0]]), height=SLOW_LOSS, prominence=SLOW_LOSS
+        )
         heaps: list[list[int]] = []
         for peak in peaks - 1:
             passage = np.searchsorted(borders, s[peak], "right")

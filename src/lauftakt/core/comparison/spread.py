@@ -6,8 +6,8 @@ from functools import lru_cache
 from statistics import median
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import chi2
 
 Array = NDArray[np.float64]
 
@@ -81,7 +81,7 @@ def _ends(count: int) -> tuple[float, float]:
     if FEWEST_ROBUST <= count <= _COUNTS[-1]:
         return float(np.interp(count, _COUNTS, _LOWEST)), float(np.interp(count, _COUNTS, _HIGHEST))
     worth = (count - 1.0) * (1.0 if count < FEWEST_ROBUST else _EFFICIENCY)
-    low, high = (float(np.sqrt(chi2.ppf((1 + sign * CONFIDENCE) / 2, worth) / worth)) for sign in (-1, 1))
+    low, high = (float(np.sqrt(scipy.stats.chi2.ppf((1 + sign * CONFIDENCE) / 2, worth) / worth)) for sign in (-1, 1))
     return low, high
 
 

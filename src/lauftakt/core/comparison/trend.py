@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import kendalltau, theilslopes
 
 Array = NDArray[np.float64]
 # Robust standard deviations, as Iglewicz and Hoaglin advise.
@@ -29,8 +29,8 @@ def trend(numbers: Array, values: Array) -> Trend:
     known = np.isfinite(values)
     if known.sum() < 4 or np.ptp(values[known]) == 0:
         return Trend(0.0, False)
-    slope = float(theilslopes(values[known], numbers[known])[0])
-    return Trend(slope, bool(kendalltau(numbers[known], values[known]).pvalue < 0.05))
+    slope = float(scipy.stats.theilslopes(values[known], numbers[known])[0])
+    return Trend(slope, bool(scipy.stats.kendalltau(numbers[known], values[known]).pvalue < 0.05))
 
 
 def alone(values: Array) -> NDArray[np.bool_]:

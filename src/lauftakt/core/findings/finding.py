@@ -4,9 +4,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.special import stdtrit
-from scipy.stats import mannwhitneyu
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.car import ShownCar, shown_car
@@ -220,7 +220,7 @@ def _sure(own: Array, theirs: Array, loss: float) -> bool:
     if len(theirs) > FEW and beyond.mean() >= 0.5:
         return True
     side = "greater" if loss > 0 else "less"
-    return bool(mannwhitneyu(own, theirs, alternative=side).pvalue < RANKS)
+    return bool(scipy.stats.mannwhitneyu(own, theirs, alternative=side).pvalue < RANKS)
 
 
 def _everywhere(

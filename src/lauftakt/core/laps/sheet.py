@@ -4,8 +4,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import norm
 
 Array = NDArray[np.float64]
 Bools = NDArray[np.bool_]
@@ -96,7 +96,7 @@ def _usual_gap(laps: int, spreads: list[float | None]) -> float | None:
     known = np.array([spread for spread in spreads if spread is not None])
     if laps < FEW or len(known) < len(spreads) or len(known) < 2:
         return None
-    largest = float(norm.ppf((laps - 0.375) / (laps + 0.25)))
+    largest = float(scipy.stats.norm.ppf((laps - 0.375) / (laps + 0.25)))
     return largest * float(known.sum() - np.sqrt((known**2).sum()))
 
 

@@ -5,9 +5,8 @@ from dataclasses import dataclass
 from typing import Protocol, TypeVar
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import f as fisher
-from scipy.stats import theilslopes
 
 from lauftakt.core.laps.counting import Judged
 
@@ -136,7 +135,7 @@ def fall_off(times: Array, counting: NDArray[np.bool_]) -> FallOff | None:
     place, own = np.flatnonzero(counting).astype(float), times[counting]
     if len(own) < LEAST_LAPS:
         return None
-    slope, _, low, high = (float(v) for v in theilslopes(own, place, alpha=0.95))
+    slope, _, low, high = (float(v) for v in scipy.stats.theilslopes(own, place, alpha=0.95))
     begins, after = _begins(place, own)
     return FallOff(slope, low, high, not low <= 0.0 <= high, begins, after)
 
@@ -155,7 +154,7 @@ def _begins(place: Array, own: Array) -> tuple[int | None, float | None]:
     least, found, knee = min(tried, key=lambda item: item[0])
     free = len(own) - 3
     gain = (even - least) / max(least / free, 1e-12)
-    if even <= least or fisher.sf(gain, 1, free) > CHANCE:
+    if even <= least or scipy.stats.f.sf(gain, 1, free) > CHANCE:
         return None, None
     return int(knee), float(found[1])
 

@@ -9,6 +9,8 @@ def printable(text: str, *, lines: bool = False) -> str:
     text : from a file, a header or a request
     lines : whether line breaks and tabs stay
     """
+    if text.isprintable():
+        return text
     kept = "\n\t" if lines else ""
     return "".join(c for c in text if c.isprintable() or c in kept)
 

@@ -3,10 +3,10 @@
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.interpolate import Akima1DInterpolator
 from scipy.ndimage import binary_erosion
-from scipy.signal import savgol_filter
 from scipy.sparse import csr_matrix
 from scipy.sparse.csgraph import connected_components
 
@@ -255,7 +255,7 @@ def _speed_from_fixes(time: Array, x: Array, y: Array) -> tuple[Array, Array]:
     even = np.arange(time[0], time[-1], step)
     window = max(5, round(REFERENCE_WINDOW_S / step) // 2 * 2 + 1)
     vx, vy = (
-        savgol_filter(Akima1DInterpolator(time, p)(even), window, 2, deriv=1, delta=step) for p in (x, y)
+        scipy.signal.savgol_filter(Akima1DInterpolator(time, p)(even), window, 2, deriv=1, delta=step) for p in (x, y)
     )  # fmt: skip
     fine = _measured(np.arange(even[0], even[-1], 1.0 / DENSE_HZ), time)
     return fine, np.maximum(Akima1DInterpolator(even, np.hypot(vx, vy))(fine), 0.0)

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
-from scipy.stats import beta
+import scipy
 
 from lauftakt.core.season.course import BACK, DONE, GONE, STAYS, UNCLEAR, WAITING
 
@@ -62,8 +62,16 @@ def working_of(cues: Iterable[Asked]) -> list[Working]:
         if len(judged) >= FEWEST:
             share = len(reached) / len(judged)
             missed = len(judged) - len(reached)
-            low = 0.0 if not reached else float(beta.ppf((1 - CONFIDENCE) / 2, len(reached) + 0.5, missed + 0.5))
-            high = 1.0 if not missed else float(beta.ppf((1 + CONFIDENCE) / 2, len(reached) + 0.5, missed + 0.5))
+            low = (
+                0.0
+                if not reached
+                else float(scipy.stats.beta.ppf((1 - CONFIDENCE) / 2, len(reached) + 0.5, missed + 0.5))
+            )
+            high = (
+                1.0
+                if not missed
+                else float(scipy.stats.beta.ppf((1 + CONFIDENCE) / 2, len(reached) + 0.5, missed + 0.5))
+            )
         found.append(
             Working(
                 about=about,

@@ -3,9 +3,9 @@
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
-from scipy.signal import find_peaks
 
 from lauftakt.core.arrays import spans
 from lauftakt.core.technique.signals import Signals
@@ -169,4 +169,4 @@ def _dips(level: Array, peak: float) -> int:
     """How often a quarter of the peak is let off and taken again."""
     if len(level) < 5:
         return 0
-    return len(find_peaks(-level, prominence=0.25 * peak)[0])
+    return len(scipy.signal.find_peaks(-level, prominence=0.25 * peak)[0])

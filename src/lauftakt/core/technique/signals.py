@@ -4,9 +4,9 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d, uniform_filter1d
-from scipy.signal import savgol_filter
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.laps.lap import Lap, LapTrace
@@ -243,7 +243,9 @@ def _longitudinal(log: Log, placed: Placed) -> Array:
     window = max(5, round(max(0.22, 5.0 / max(rate, 1.0)) / step) // 2 * 2 + 1)
     if len(even) <= window:
         return np.gradient(speed, time)
-    smooth = np.interp(time, even, savgol_filter(np.interp(even, time, speed), window, 2, deriv=1, delta=step))
+    smooth = np.interp(
+        time, even, scipy.signal.savgol_filter(np.interp(even, time, speed), window, 2, deriv=1, delta=step)
+    )
     logged = log.role("longitudinal_acceleration")
     if logged is None or logged.rate_hz < 2.5 * rate:
         return np.asarray(smooth)

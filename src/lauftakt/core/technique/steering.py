@@ -3,10 +3,10 @@
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from scipy.integrate import cumulative_trapezoid
 from scipy.ndimage import uniform_filter1d
-from scipy.signal import find_peaks
 
 from lauftakt.core.technique.signals import Signals
 from lauftakt.core.technique.throttle import reaches
@@ -46,7 +46,7 @@ def steering_figures(signals: Signals, row: int, s: Array, clock: Array, first: 
     reversals = 0
     if len(wheel) > 6:
         smooth = np.convolve(wheel, np.ones(3) / 3, mode="same")
-        reversals = len(find_peaks(-smooth[2:-2], prominence=0.2 * most)[0])
+        reversals = len(scipy.signal.find_peaks(-smooth[2:-2], prominence=0.2 * most)[0])
     against = (wheel < -0.1 * most) & (bend[begin : end + 1] * wanted > 0.4 * np.abs(bend[inside]).max())
     whole = slice(begin, end + 1)
     counter = float(np.gradient(clock[whole])[against].sum()) if len(wheel) > 2 else 0.0

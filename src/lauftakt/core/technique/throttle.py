@@ -3,8 +3,8 @@
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.signal import find_peaks
 
 from lauftakt.core.arrays import spans
 from lauftakt.core.technique.signals import BRAKE_ON, Signals
@@ -168,7 +168,7 @@ def lifts(pedal: Array, time: Array, touched: int | None, gear: Array | None) ->
         bool((opened < a).any() and (opened >= b).any()) and not _shifts(clock, gears, max(a - 1, 0), b)
         for a, b in shut
     )  # fmt: skip
-    dips, _ = find_peaks(-part, prominence=LIFT, plateau_size=(1, None))
+    dips, _ = scipy.signal.find_peaks(-part, prominence=LIFT, plateau_size=(1, None))
     count = 0
     for dip in dips:
         # From where it is let off to where it is back: half of the lift.

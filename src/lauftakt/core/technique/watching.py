@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.stats import theilslopes
 
 from lauftakt.core.arrays import spans
 from lauftakt.core.log.model import Channel
@@ -169,7 +169,7 @@ def trend(moments: Array, values: Array, limit: Limit | None = None) -> Trend | 
     at, own = moments[known], values[known]
     if len(own) < LEAST_POINTS or float(np.ptp(at)) <= 0.0:
         return None
-    slope, meets, low, high = (float(v) for v in theilslopes(own, at, alpha=0.95))
+    slope, meets, low, high = (float(v) for v in scipy.stats.theilslopes(own, at, alpha=0.95))
     rest = own - (meets + slope * at)
     scatter = 1.4826 * float(np.median(np.abs(rest - np.median(rest))))
     moved = abs(slope) * float(np.ptp(at))
@@ -187,7 +187,7 @@ def _goes_on(at: Array, own: Array, slope: float) -> bool:
     half = len(own) // 2
     if len(own) - half < 3:
         return True
-    later = float(theilslopes(own[half:], at[half:])[0])
+    later = float(scipy.stats.theilslopes(own[half:], at[half:])[0])
     return later * slope > 0 and abs(later) > abs(slope) / 3
 
 
@@ -212,7 +212,7 @@ def growth(values: Array, least: float) -> Growth | None:
     if len(own) < LEAST_LAPS:
         return None
     steps = len(own) - 1
-    slope, _, least_slope, most_slope = theilslopes(own, np.arange(len(own)), alpha=0.95)
+    slope, _, least_slope, most_slope = scipy.stats.theilslopes(own, np.arange(len(own)), alpha=0.95)
     by, low, high = (float(own_slope) * steps for own_slope in (slope, least_slope, most_slope))
     verdict: Verdict = "unclear"
     if low > 0.0 and by > least:
