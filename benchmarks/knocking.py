@@ -146,7 +146,7 @@ class School:
             owner.open(path, method=method, json=body, headers=head)
 
     def ids(self, anew: bool = True) -> dict[str, list[int]]:
-        """The ids that are there now, by the name that addresses give them; ``anew`` where some may have come or gone."""
+        """The ids that are there now, by their names in addresses; ``anew`` where some may have come or gone."""
         if self._known is None or anew:
             self._known = self._ids()
         return self._known
