@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
-from sqlalchemy import func, select
+from sqlalchemy import delete, func, select
 
 from lauftakt.operate import backups
 from lauftakt.operate.nights import Nights, Wish
@@ -32,8 +32,10 @@ def school(tmp_path_factory: pytest.TempPathFactory, day: Day) -> Iterator[tuple
 
 @pytest.fixture
 def running(school: tuple[Path, Database]) -> tuple[Path, Database]:
-    """An installation without any backup."""
+    """An installation without any backup, and without one that another test asked for and left."""
     shutil.rmtree(school[0] / "backup", ignore_errors=True)
+    with school[1].begin() as session:
+        session.execute(delete(Job).where(Job.kind == "backup"))
     return school
 
 

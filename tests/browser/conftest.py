@@ -12,12 +12,13 @@ from playwright.sync_api import Page, expect
 
 from lauftakt.operate.stack import Stack
 from lauftakt.store.accounts import add_account, add_team
+from lauftakt.store.database import Database
 from lauftakt.web.application import FRONT_END
 
 # A busy machine may take a while; what is wrong stays wrong.
 expect.set_options(timeout=15_000)
 
-EMAIL, PASSWORD = "coach@test.example", "a good password"
+PASSWORD = "a good password"
 
 
 @pytest.fixture(scope="session")
@@ -34,11 +35,7 @@ def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
 
     keeper = threading.Thread(target=keep, daemon=True)
     try:
-        database = made.start_database(lambda _: None)
-        with database.begin() as session:
-            team = add_team(session, "A school")
-            add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
-        database.close()
+        made.start_database(lambda _: None).close()
         made.start_application(lambda _: None)
         keeper.start()
         yield made
@@ -74,9 +71,21 @@ def base_url(stack: Stack) -> str:
     return stack.address
 
 
+@pytest.fixture(scope="module")
+def own_coach(stack: Stack, request: pytest.FixtureRequest) -> str:
+    """The address of a coach whose team is this file's alone: what other files hand in or keep is not seen here."""
+    name = request.module.__name__.rsplit(".", 1)[-1]
+    email = f"{name.replace('_', '-')}@test.example"
+    database = Database(stack.mariadb.url)
+    with database.begin() as session:
+        add_account(session, add_team(session, f"A school for {name}"), email=email, name="Coach", password=PASSWORD)
+    database.close()
+    return email
+
+
 @pytest.fixture
-def signed_in(page: Page) -> Page:
-    sign_in(page, EMAIL, PASSWORD)
+def signed_in(page: Page, own_coach: str) -> Page:
+    sign_in(page, own_coach, PASSWORD)
     return page
 
 

@@ -4,12 +4,15 @@ import re
 from pathlib import Path
 
 import numpy as np
+import pytest
 from playwright.sync_api import Page, expect
 
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.delta import stretch_loss, time_delta
 from tests.browser.conftest import drop
 from tests.day import Day
+
+pytestmark = pytest.mark.in_order
 
 
 def loss_on_card(page: Page, driver: str) -> float:
@@ -150,10 +153,10 @@ def test_zoom_and_cursor_by_keyboard(signed_in: Page) -> None:
     expect(page.get_by_role("button", name="Whole lap")).to_have_count(1)
 
 
-def test_signed_out_is_asked_to_sign_in_and_comes_back(page: Page, base_url: str) -> None:
+def test_signed_out_is_asked_to_sign_in_and_comes_back(page: Page, own_coach: str) -> None:
     page.goto("/compare?event=1")
     page.wait_for_url("**/sign-in?to=*")
-    page.get_by_label("Address").fill("coach@test.example")
+    page.get_by_label("Address").fill(own_coach)
     page.get_by_label("Password").fill("wrong")
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("alert")).to_contain_text("do not belong together")

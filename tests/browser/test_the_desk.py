@@ -6,7 +6,6 @@ from urllib.parse import parse_qs, urlsplit
 import numpy as np
 from playwright.sync_api import Page, expect
 
-from tests.browser.conftest import sign_in
 from tests.browser.test_laying_out import on_the_desk
 from tests.day import Day
 
@@ -228,10 +227,8 @@ def test_order_and_colour_from_a_laps_menu(signed_in: Page, day: Day) -> None:
     expect(who).to_have_css("color", before)
 
 
-def test_a_narrow_screen_has_strips_a_stave_and_the_card(page: Page, day: Day) -> None:
-    from tests.browser.conftest import EMAIL, PASSWORD
-
-    sign_in(page, EMAIL, PASSWORD)
+def test_a_narrow_screen_has_strips_a_stave_and_the_card(signed_in: Page, day: Day) -> None:
+    page = signed_in
     on_the_desk(page, day)
     page.set_viewport_size({"width": 390, "height": 844})
     page.keyboard.press(".")

@@ -130,14 +130,15 @@ def test_targets_are_what_the_own_quickest_passage_did(day: Day, asked: dict[str
     numbers, values = values_of(run, day.layout, first.target.passage, first.target.corner, "brake_point_m")
     times = values_of(run, day.layout, first.target.passage, None, PASSAGE_TIME)[1]
     assert first.lap == numbers[int(np.argmin(times))]
-    assert first.target.value == pytest.approx(values[int(np.argmin(times))])
+    # But for what was arrived slower or faster.
+    assert first.target.value == pytest.approx(values[int(np.argmin(times))], abs=1.0)
     assert not first.target.met(first.now)
     assert first.target.met(first.target.value)
     # Where own laps show nothing, a step towards the reference and not all of it.
     step = next(one for one in asked["Ines"] if one.shown == "step")
     assert step.target.sign * (step.target.value - step.now) > 0
     # What is better already is nothing to be asked for.
-    assert by_figure(run, day.layout, first.target.passage, "T5", "brake_point_m", HIGH, theirs=0.0) is not None
+    assert by_figure(run, day.layout, first.target.passage, "T5", "brake_point_m", HIGH, theirs=0.0) is None
     with pytest.raises(KeyError):
         values_of(run, day.layout, "P99", "T5", "brake_point_m")
 

@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.pairing import clean_passages
 from lauftakt.core.findings.statement import Finding
@@ -16,6 +17,7 @@ from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.windows import windows
 
 Array = NDArray[np.float64]
+Bools = NDArray[np.bool_]
 
 HIGH, LOW = "high", "low"
 # What a log resolves, and what a driver cannot feel: by what a figure measures, SI.
@@ -30,6 +32,10 @@ STEP = 0.5
 # In the better laps, but not the very best one, a driver does it at least so well: the share of laps that are worse.
 OFTEN = 0.8
 
+# An own passage lends its figure where the driver arrives as fast as usually, on the same line, m/s and m; a brake
+# point is brought to the usual arrival where it is not further off than that, by a braking of at least so much.
+SAME_ARRIVAL_MS, SAME_LINE_M = 1.0 / 3.6, 1.0
+CORRECTED_MS, LEAST_BRAKING_MS2 = 8.0 / 3.6, 2.0
 # What own laps show must be at least such a share of the way to the reference, or a step is asked for instead.
 SHARE_OF_WAY = 0.25
 # The figures by which a cause is worked on, the telling one first, and the way; what depends on a corner's direction is
@@ -196,7 +202,7 @@ def _by_cause(
 ) -> Proposal | None:
     assert finding.passage is not None
     for figure, direction in _figures_of(evidence, layout, finding.corner):
-        theirs = None if reference is None else _usual(reference, layout, finding.passage, finding.corner, figure)
+        theirs = None if reference is None else usual(reference, layout, finding.passage, finding.corner, figure)
         found = by_figure(
             run, layout, finding.passage, finding.corner, figure, direction, cause=evidence.cause, theirs=theirs
         )
@@ -205,7 +211,7 @@ def _by_cause(
     return None
 
 
-def _usual(run: AnalysedRun, layout: Layout, passage: str, corner: str | None, figure: str) -> float | None:
+def usual(run: AnalysedRun, layout: Layout, passage: str, corner: str | None, figure: str) -> float | None:
     """What a run usually does; None unless at least half of its laps tell."""
     values = values_of(run, layout, passage, corner, figure)[1]
     known = values[np.isfinite(values)]
@@ -239,6 +245,10 @@ def by_figure(
     """A target for a figure: what the driver did in the own best passage, else in the better ones, else a step towards
     the reference; None where nothing of that is worth asking for.
 
+    It never goes beyond the reference: a driver is asked for no later brake point, no higher speed and no earlier
+    throttle than somebody showed who was quicker there. An own passage lends its figure only where it compares (see
+    :func:`comparable`).
+
     Parameters
     ----------
     run, layout, passage, corner, figure : see :func:`values_of`
@@ -248,30 +258,106 @@ def by_figure(
     """
     numbers, values = values_of(run, layout, passage, corner, figure)
     times = values_of(run, layout, passage, None, PASSAGE_TIME)[1]
-    known = np.isfinite(values)
-    if not known.any():
+    if not np.isfinite(values).any():
         return None
     sign = 1.0 if direction == HIGH else -1.0
-    now = float(median(values[known].tolist()))
-    least = WORTH_ASKING * RESOLVED.get(figure_entry(figure).quantity, 0.0)
+    now = float(median(values[np.isfinite(values)].tolist()))
+    resolved = RESOLVED.get(figure_entry(figure).quantity, 0.0)
+    least = WORTH_ASKING * resolved
+    lent = at_usual_arrival(run, layout, passage, corner, figure, numbers, values)
+    known = np.isfinite(lent) & comparable(run, layout, passage, corner, figure, numbers)
+    if theirs is not None:
+        known &= sign * (lent - theirs) <= resolved
 
     def told(value: float, lap: int | None, shown: str) -> Proposal:
         return Proposal(cause, Target(figure, passage, corner, value, direction), now, lap, shown)
 
     if theirs is not None:
         least = max(least, SHARE_OF_WAY * sign * (theirs - now))
-    best = int(np.nanargmin(np.where(known, times, np.nan)))
-    if sign * (values[best] - now) >= least:
-        return told(float(values[best]), numbers[best], "own best")
-    often = float(np.quantile(sign * values[known], OFTEN)) * sign
-    if sign * (often - now) >= least:
-        near = int(np.nanargmin(np.abs(values - often)))
-        return told(float(values[near]), numbers[near], "own laps")
+    known &= np.isfinite(times)
+    if known.any():
+        best = int(np.argmin(np.where(known, times, np.inf)))
+        if sign * (lent[best] - now) >= least:
+            return told(float(lent[best]), numbers[best], "own best")
+        often = float(np.quantile(sign * lent[known], OFTEN)) * sign
+        if sign * (often - now) >= least:
+            near = int(np.argmin(np.where(known, np.abs(lent - often), np.inf)))
+            return told(float(lent[near]), numbers[near], "own laps")
     if theirs is not None and sign * (theirs - now) >= least:
         # Half a gear is none, and neither is half a lift.
         step = theirs if figure_entry(figure).quantity == "plain" else now + STEP * (theirs - now)
         return told(step, None, "step")
     return None
+
+
+def arrivals(run: AnalysedRun, layout: Layout, passage: str, corner: str | None, numbers: Sequence[int]) -> Array:
+    """(n,) m/s, how fast a driver arrives at a corner, or at a passage where no corner is given; NaN where nobody
+    knows."""
+    signals = run.signals
+    if signals is None:
+        return np.full(len(numbers), np.nan)
+    low = passage_range(layout, passage_index(layout, passage))[0]
+    if corner is not None:
+        low = windows(layout)[corner_index(layout, corner)].low
+    rows = {number: row for row, number in enumerate(signals.numbers)}
+    found = [
+        np.interp(low, signals.places, signals.speed[rows[number]]) if number in rows else np.nan for number in numbers
+    ]
+    return np.array(found, dtype=float)
+
+
+def comparable(
+    run: AnalysedRun, layout: Layout, passage: str, corner: str | None, figure: str, numbers: Sequence[int]
+) -> Bools:
+    """Which laps may lend a figure to others of the run.
+
+    Parameters
+    ----------
+    run, layout, passage, corner, figure : see :func:`values_of`
+    numbers : of clean laps
+
+    Returns
+    -------
+    (n,) false for a lap that follows an out lap, one in which the driver arrived faster or slower than usually (but
+    for a brake point, which is brought to the usual arrival), and one on another line.
+    """
+    fresh = {lap.number + 1 for lap in run.laps if lap.kind == "out"}
+    found = np.array([number not in fresh for number in numbers], dtype=bool)
+    arrival = arrivals(run, layout, passage, corner, numbers)
+    if np.isfinite(arrival).any():
+        most = CORRECTED_MS if figure == "brake_point_m" else SAME_ARRIVAL_MS
+        found &= ~(np.abs(arrival - np.nanmedian(arrival)) > most)
+    if corner is not None and figure not in ("offset_apex", "turn_in_m"):
+        for place in ("offset_turn_in", "offset_apex"):
+            offset = values_of(run, layout, passage, corner, place)[1]
+            if np.isfinite(offset).any():
+                found &= ~(np.abs(offset - np.nanmedian(offset)) > SAME_LINE_M)
+    return found
+
+
+def at_usual_arrival(
+    run: AnalysedRun, layout: Layout, passage: str, corner: str | None, figure: str, numbers: Sequence[int],
+    values: Array,
+) -> Array:  # fmt: skip
+    """A figure as it would be had the driver arrived as fast as usually.
+
+    Who arrives slower may brake later, without having learnt anything. The speed that was missing is brought back: the
+    brake comes on earlier by the way that this lap's braking needs for the difference in energy. Other figures stay.
+
+    Parameters
+    ----------
+    run, layout, passage, corner, figure : see :func:`values_of`
+    numbers, values : of the clean laps, (n,)
+    """
+    if figure != "brake_point_m":
+        return values
+    arrival = arrivals(run, layout, passage, corner, numbers)
+    braking = values_of(run, layout, passage, corner, "mean_braking")[1]
+    if not np.isfinite(arrival).any():
+        return values
+    usual = float(np.nanmedian(arrival))
+    missing = (usual**2 - arrival**2) / 2.0 / np.maximum(braking, LEAST_BRAKING_MS2)
+    return np.asarray(values - np.nan_to_num(missing, nan=0.0))
 
 
 def best_passage(numbers: Sequence[int], times: Array) -> int | None:

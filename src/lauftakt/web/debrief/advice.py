@@ -19,6 +19,7 @@ from lauftakt.core.debrief.target import (
     is_place,
     passage_index,
     proposals,
+    usual,
     values_of,
 )
 from lauftakt.core.debrief.wording import ask, praise
@@ -193,14 +194,17 @@ def _asked_for(
         own = [one for one in offered if one.target.figure == asked.figure]
         chosen = next((one for one in own if asked.direction in (None, one.target.direction)), None)
         if chosen is None and asked.figure != PASSAGE_TIME:
-            chosen = _plain(run, layout, passage, corner, asked)
+            chosen = _plain(run, layout, passage, corner, asked, reference)
     chosen = chosen or _by_time(run, layout, passage)
     if asked.value is not None:
         chosen = replace(chosen, target=replace(chosen.target, value=asked.value), shown="coach", lap=None)
     return chosen
 
 
-def _plain(run: AnalysedRun, layout: Layout, passage: str, corner: str | None, asked: schemas.CueIn) -> Proposal:
+def _plain(
+    run: AnalysedRun, layout: Layout, passage: str, corner: str | None, asked: schemas.CueIn,
+    reference: AnalysedRun | None,
+) -> Proposal:  # fmt: skip
     """A figure that no finding puts forward, in the corner that is named, else in the passage's first."""
     corners = layout.passages[passage_index(layout, passage)].corners
     where = corner or (corners[0] if corners else None)
@@ -209,7 +213,8 @@ def _plain(run: AnalysedRun, layout: Layout, passage: str, corner: str | None, a
         raise Problem(422, "no-corner", "There is no corner in this passage; ask for its time instead.")
     good = figure_entry(asked.figure).good
     way = asked.direction or (LOW if good == "low" else HIGH)
-    found = by_figure(run, layout, passage, where, asked.figure, way)
+    theirs = None if reference is None else usual(reference, layout, passage, where, asked.figure)
+    found = by_figure(run, layout, passage, where, asked.figure, way, theirs=theirs)
     if found is not None:
         return found
     values = values_of(run, layout, passage, where, asked.figure)[1]
