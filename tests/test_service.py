@@ -87,19 +87,19 @@ def place(redis: str, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Inst
     yield from installed(tmp_path_factory.mktemp("behind"), port=0, more=more)
 
 
-@pytest.fixture
-def front(place: Installation, tmp_path: Path) -> Iterator[str]:
-    """The address of nginx before the installation, with the configuration that is printed; only its ports differ."""
+@contextmanager
+def before(var: Path, port: int, folder: Path) -> Iterator[str]:
+    """The address of nginx before a port, with the configuration that is printed; only its ports differ."""
     nginx = needed("nginx")
     plain, secure = free_port(), free_port()
-    site = service(place.stack.var, place.stack.port, tmp_path / "certificate").nginx
+    site = service(var, port, folder / "certificate").nginx
     site = site.replace("listen 80;", f"listen 127.0.0.1:{plain};").replace("listen 443 ssl;", f"listen {secure} ssl;")
-    conf = tmp_path / "nginx.conf"
+    conf = folder / "nginx.conf"
     temporary = "".join(
-        f"{kind}_temp_path {tmp_path}/{kind};\n" for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
+        f"{kind}_temp_path {folder}/{kind};\n" for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
     )
     conf.write_text(
-        f"user root;\npid {tmp_path}/pid;\nerror_log {tmp_path}/error.log;\nevents {{}}\n"
+        f"user root;\npid {folder}/pid;\nerror_log {folder}/error.log;\nevents {{}}\n"
         f"http {{\naccess_log off;\n{temporary}{site}\n}}\n"
     )
     tested = subprocess.run([nginx, "-t", "-c", str(conf)], capture_output=True, text=True)
@@ -107,10 +107,20 @@ def front(place: Installation, tmp_path: Path) -> Iterator[str]:
     running = subprocess.Popen([nginx, "-c", str(conf), "-g", "daemon off;"])
     warnings.simplefilter("ignore")
     address = f"https://127.0.0.1:{secure}"
-    until(lambda: requests.get(address + "/health", verify=False, timeout=5).status_code == 200, 20)
-    yield address
-    running.terminate()
-    running.wait(20)
+    try:
+        until(lambda: requests.get(address + "/health", verify=False, timeout=5) is not None, 60)
+        yield address
+    finally:
+        running.terminate()
+        running.wait(20)
+
+
+@pytest.fixture
+def front(place: Installation, tmp_path: Path) -> Iterator[str]:
+    """The address of nginx before the installation."""
+    with before(place.stack.var, place.stack.port, tmp_path) as address:
+        until(lambda: requests.get(address + "/health", verify=False, timeout=5).status_code == 200, 60)
+        yield address
 
 
 def test_an_upload_and_a_desk_behind_nginx(place: Installation, front: str, day: Day) -> None:
@@ -145,20 +155,20 @@ def test_clients_that_stand_still_before_nginx_keep_nobody_waiting(front: str) -
             each.close()
 
 
-def test_nginx_says_that_it_is_starting_again(place: Installation, front: str) -> None:
+def test_whoever_asks_while_the_server_is_started_again_is_answered(place: Installation, front: str) -> None:
+    """The port is held meanwhile: a caller waits instead of being turned away; one that was cut off is told so."""
     place.kill("server")
-    answers = []
+    answers = [requests.get(front + "/api/session", verify=False, timeout=60) for _ in range(5)]
+    assert answers[-1].status_code == 200
+    assert {answer.status_code for answer in answers} <= {200, 503}
 
-    def status() -> int:
-        answers.append(requests.get(front + "/api/session", verify=False, timeout=20))
-        return answers[-1].status_code
 
-    until(lambda: status() != 200, 20, 0.02)  # its own threads go on for a moment
-    until(lambda: status() == 200, 40, 0.05)
-    away = [answer for answer in answers if answer.status_code != 200]
-    assert {answer.status_code for answer in away} == {503}
-    assert away[0].json()["code"] == "server"
-    assert away[0].headers["Retry-After"] == "3"
+def test_nginx_says_that_nothing_answers_behind_it(place: Installation, tmp_path: Path) -> None:
+    with before(place.stack.var, free_port(), tmp_path) as address:
+        away = requests.get(address + "/api/session", verify=False, timeout=20)
+    assert away.status_code == 503
+    assert away.json()["code"] == "server"
+    assert away.headers["Retry-After"] == "3"
 
 
 # ---- workers elsewhere -----------------------------------------------------------------------------------------------

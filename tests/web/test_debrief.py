@@ -22,6 +22,8 @@ from lauftakt.web.debrief.seeing import Seen
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
 
+pytestmark = pytest.mark.in_order
+
 REFERENCE = "the reference"
 
 

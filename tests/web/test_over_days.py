@@ -20,6 +20,8 @@ from lauftakt.work.jobs import add_job
 from tests.day import Day
 from tests.web.coach import Coach, make_coach
 
+pytestmark = pytest.mark.in_order
+
 HOSTILE = ("%", "_", "\\", "'", '"', "<script>", "a" * 100, "🏁", "؀", "%%%", "value", "text", "unit")
 
 

@@ -15,6 +15,8 @@ from lauftakt.store.models import Driver, HandIn, HandInLink, Run, Team
 from tests.web.coach import Coach, make_coach
 from tests.web.test_ways_in import announce, metadata
 
+pytestmark = pytest.mark.in_order
+
 OPEN = {"/api/session", "/api/openapi.json", "/api/first", "/api/first/open", "/api/first/demo"}
 # Where the owner goes elsewhere, or takes the whole team away: asked in tests of their own.
 APART = {
