@@ -23,6 +23,8 @@ from tests.disks import small_disk
 from tests.installation import until
 from tests.test_backups import quiet, school_in
 
+pytestmark = pytest.mark.in_order
+
 
 @pytest.fixture(scope="module")
 def school(tmp_path_factory: pytest.TempPathFactory, day: Day) -> Iterator[tuple[Path, Database]]:

@@ -19,8 +19,10 @@ from lauftakt.core.debrief.target import (
     usual,
     values_of,
 )
+from lauftakt.core.debrief.wording import ask
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.findings.words import metric
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Technique
 from lauftakt.core.technique.windows import windows
@@ -140,3 +142,23 @@ def test_a_driver_who_is_beyond_the_reference_already_is_asked_for_nothing(day: 
     assert near is not None
     assert near.target.value <= usually + 4.0 + RESOLVED["distance"]
     assert passage_index(day.layout, PLACE) == 3
+
+
+def test_what_a_coach_asks_for_beyond_the_reference_says_so(
+    day: Day, offered: list[tuple[AnalysedRun, Proposal]]
+) -> None:
+    one = next(one for _, one in offered if one.target.figure == "brake_point_m")
+    further = one.by_coach(one.target.value + 9.0, one.target.value + 2.0)
+    assert metric(ask(further, day.layout)).endswith("That is 7 m beyond the reference.")
+    assert further.shown == "coach"
+    assert "beyond" not in metric(ask(one.by_coach(one.target.value, one.target.value + 2.0), day.layout))
+    assert "beyond" not in metric(ask(one.by_coach(one.target.value + 9.0, None), day.layout))
+
+
+def test_a_place_that_was_moved_is_not_said_to_have_been_done(
+    offered: list[tuple[AnalysedRun, Proposal]], day: Day
+) -> None:
+    one = next(one for _, one in offered if one.shown == "own best")
+    assert f"You did it in lap {one.lap}" in metric(ask(replace(one, brought=-0.4), day.layout))
+    moved = metric(ask(replace(one, brought=-4.0), day.layout))
+    assert f"Lap {one.lap} showed it, arriving slower than you usually do." in moved

@@ -113,6 +113,12 @@ def test_a_fourth_cue_asks_which_one_is_left(school: Coach, runs: list[dict]) ->
     assert school.post(f"/api/actions/{done['action']}/undo").status_code == 204
     head = school.get(f"/api/debriefs/runs/{run}").json["debrief"]
     assert sorted(cue["passage"] for cue in head["cues"]) == sorted(names[:3])
+    # Quicker than the reference itself is said to be so, and no longer once it is not.
+    now_s = next(cue for cue in head["cues"] if cue["id"] == ids[1])["target"]["now"]
+    daring = school.patch(f"/api/cues/{ids[1]}", json={"value": now_s - 5.0}).json["cue"]
+    assert "beyond the reference" in text_of(daring["says"])
+    meek = school.patch(f"/api/cues/{ids[1]}", json={"value": now_s - 0.01}).json["cue"]
+    assert "beyond the reference" not in text_of(meek["says"])
     # In other words, withdrawn, brought back.
     long = school.patch(f"/api/cues/{ids[1]}", json={"text": "word " * 61})
     assert (long.status_code, long.json["code"]) == (422, "too-long")

@@ -18,6 +18,8 @@ from lauftakt.work.renewing import outdated, want_all
 from tests.day import Day
 from tests.web.coach import Coach
 
+pytestmark = pytest.mark.in_order
+
 OWN = [
     table
     for table in Base.metadata.sorted_tables

@@ -1,7 +1,7 @@
 """What a cue aims at: a figure of technique at a passage, with a value and the way towards it."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from statistics import median
 
 import numpy as np
@@ -98,7 +98,9 @@ class Proposal:
     now : median over the clean laps
     lap : number of the own lap that shows it; None where none does
     shown : ``own best`` (done in the quickest own passage), ``own laps`` (in the better ones), ``step`` (a step towards
-        the reference)
+        the reference), ``coach`` (a value that the coach wrote)
+    brought : by how much the own lap's figure was moved because it arrived faster or slower than usually
+    beyond : by how much the target goes beyond the reference; only a coach asks for that
     """
 
     cause: str | None
@@ -106,6 +108,15 @@ class Proposal:
     now: float
     lap: int | None
     shown: str
+    brought: float = 0.0
+    beyond: float = 0.0
+
+    def by_coach(self, value: float, theirs: float | None) -> "Proposal":
+        """The same with a value that the coach wrote; ``theirs`` is the reference's, where it is known."""
+        target = replace(self.target, value=value)
+        past = 0.0 if theirs is None else target.sign * (value - theirs)
+        beyond = past if past > RESOLVED.get(target.quantity, 0.0) else 0.0
+        return replace(self, target=target, lap=None, shown="coach", brought=0.0, beyond=beyond)
 
 
 def figure_entry(code: str) -> FigureEntry:
@@ -269,8 +280,11 @@ def by_figure(
     if theirs is not None:
         known &= sign * (lent - theirs) <= resolved
 
-    def told(value: float, lap: int | None, shown: str) -> Proposal:
-        return Proposal(cause, Target(figure, passage, corner, value, direction), now, lap, shown)
+    def told(value: float, lap: int | None, shown: str, brought: float = 0.0) -> Proposal:
+        return Proposal(cause, Target(figure, passage, corner, value, direction), now, lap, shown, brought)
+
+    def own(which: int, shown: str) -> Proposal:
+        return told(float(lent[which]), numbers[which], shown, float(lent[which] - values[which]))
 
     if theirs is not None:
         least = max(least, SHARE_OF_WAY * sign * (theirs - now))
@@ -278,11 +292,11 @@ def by_figure(
     if known.any():
         best = int(np.argmin(np.where(known, times, np.inf)))
         if sign * (lent[best] - now) >= least:
-            return told(float(lent[best]), numbers[best], "own best")
+            return own(best, "own best")
         often = float(np.quantile(sign * lent[known], OFTEN)) * sign
         if sign * (often - now) >= least:
             near = int(np.argmin(np.where(known, np.abs(lent - often), np.inf)))
-            return told(float(lent[near]), numbers[near], "own laps")
+            return own(near, "own laps")
     if theirs is not None and sign * (theirs - now) >= least:
         # Half a gear is none, and neither is half a lift.
         step = theirs if figure_entry(figure).quantity == "plain" else now + STEP * (theirs - now)

@@ -77,6 +77,9 @@ _ASKED = {
     (PASSAGE_TIME, LOW): "drive it in {value}, now {now}",
 }
 _SHOWN = {"own best": " You did it in lap {lap}, your quickest here.", "own laps": " You did it in lap {lap}."}
+# An own lap's place that was moved by more, m, since it was arrived slower or faster, is no longer where it was done.
+BROUGHT_M = 1.0
+_BROUGHT = " Lap {lap} showed it, arriving slower than you usually do."
 
 
 def ask(proposal: Proposal, layout: Layout) -> Said:
@@ -84,9 +87,13 @@ def ask(proposal: Proposal, layout: Layout) -> Said:
     target = proposal.target
     where = f"{target.corner or target.passage}: "
     tail: Said = ()
-    if proposal.lap is not None and proposal.shown in _SHOWN:
-        tail = (_SHOWN[proposal.shown].format(lap=proposal.lap),)
     kind = figure_entry(target.figure).quantity
+    if proposal.lap is not None and proposal.brought < -BROUGHT_M:
+        tail = (_BROUGHT.format(lap=proposal.lap),)
+    elif proposal.lap is not None and proposal.shown in _SHOWN and proposal.brought <= BROUGHT_M:
+        tail = (_SHOWN[proposal.shown].format(lap=proposal.lap),)
+    if proposal.beyond > 0.0:
+        tail = (" That is ", Quantity(proposal.beyond, kind), " beyond the reference.")
     gap = Quantity(abs(target.value - proposal.now), kind)
     place = _PLACES.get((target.figure, target.direction))
     if place is not None and is_place(target.figure):

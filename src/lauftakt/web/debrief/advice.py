@@ -1,6 +1,5 @@
 """Cues and keeps: what could be asked of a driver, made into rows, and their targets on the layout as it is now."""
 
-from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -139,6 +138,8 @@ def new_row(
         proposal = _asked_for(session, seen, passage, corner, asked, finding)
         said = ask(proposal, seen.marked)
         basis = {} if finding is None else _basis(finding)
+        # Another value may be written later: whether it goes beyond the reference is said then, too.
+        basis |= {"theirs": _theirs(session, seen, proposal.target)}
     at = _apex(layout, passage, proposal.target.corner)
     latitude, longitude = on_ground(layout, at)
     row = CueRow(
@@ -197,8 +198,15 @@ def _asked_for(
             chosen = _plain(run, layout, passage, corner, asked, reference)
     chosen = chosen or _by_time(run, layout, passage)
     if asked.value is not None:
-        chosen = replace(chosen, target=replace(chosen.target, value=asked.value), shown="coach", lap=None)
+        chosen = chosen.by_coach(asked.value, _theirs(session, seen, chosen.target))
     return chosen
+
+
+def _theirs(session: Session, seen: Seen, target: Target) -> float | None:
+    """What the reference usually does where a target is set; None where the driver is the reference."""
+    if seen.itself:
+        return None
+    return usual(seen.analysed(session, seen.base), seen.layout, target.passage, target.corner, target.figure)
 
 
 def _plain(

@@ -183,7 +183,8 @@ def _aim(session: Session, row: CueRow, value: float | None) -> dict[str, Any]:
         raise Problem(409, "redrawn", "The circuit was redrawn, and this place is no longer on it.")
     before = {"value": target.value}
     way = row.direction if value == row.now else HIGH if value > row.now else LOW
-    proposal = Proposal(row.cause, replace(target, value=value, direction=way), row.now, None, "coach")
+    proposal = Proposal(row.cause, replace(target, direction=way), row.now, None, "coach")
+    proposal = proposal.by_coach(value, row.basis.get("theirs"))
     fill(row, proposal, wording.ask(proposal, with_marks(session, debrief.run.layout, layout)), layout)
     return before
 
