@@ -7,10 +7,12 @@ import pytest
 
 from lauftakt.core.debrief.target import (
     HIGH,
+    LOW,
     PASSAGE_TIME,
     RESOLVED,
     Proposal,
     arrivals,
+    at_usual_arrival,
     by_figure,
     comparable,
     is_place,
@@ -100,6 +102,26 @@ def test_a_brake_point_is_brought_to_the_usual_arrival(day: Day) -> None:
     assert other is None or other.lap != number
 
 
+def test_a_lap_that_arrived_faster_is_not_asked_to_brake_later_still(day: Day) -> None:
+    run = day.runs[day.of("Ines")]
+    number, value, _ = own_best(run, day)
+    faster = with_speed(run, day, number, 0.6)
+    numbers, values = values_of(run, day.layout, PLACE, CORNER, "brake_point_m")
+    lent = at_usual_arrival(faster, day.layout, PLACE, CORNER, "brake_point_m", numbers, values)
+    assert lent[numbers.index(number)] == pytest.approx(value)
+    assert (lent <= values + 1e-9).all()
+
+
+def test_a_lap_whose_arrival_or_braking_nobody_knows_lends_no_brake_point(day: Day) -> None:
+    run = day.runs[day.of("Ines")]
+    number, _, _ = own_best(run, day)
+    unknown = with_speed(run, day, number, np.nan)
+    numbers = values_of(run, day.layout, PLACE, CORNER, "brake_point_m")[0]
+    assert not comparable(unknown, day.layout, PLACE, CORNER, "brake_point_m", numbers)[numbers.index(number)]
+    found = by_figure(unknown, day.layout, PLACE, CORNER, "brake_point_m", HIGH)
+    assert found is None or found.lap != number
+
+
 def test_a_speed_is_not_lent_by_a_lap_that_arrived_slower(day: Day) -> None:
     run = day.runs[day.of("Ines")]
     number, _, _ = own_best(run, day)
@@ -153,6 +175,12 @@ def test_what_a_coach_asks_for_beyond_the_reference_says_so(
     assert further.shown == "coach"
     assert "beyond" not in metric(ask(one.by_coach(one.target.value, one.target.value + 2.0), day.layout))
     assert "beyond" not in metric(ask(one.by_coach(one.target.value + 9.0, None), day.layout))
+    # Later than the reference is daring, also on the way back from later still; earlier is not, whatever was asked.
+    back = replace(one, target=replace(one.target, direction=LOW))
+    assert back.by_coach(one.target.value, one.target.value - 6.0).beyond == pytest.approx(6.0)
+    assert back.by_coach(one.target.value, one.target.value + 6.0).beyond == 0.0
+    rolls = replace(one, target=replace(one.target, figure="coast_s", direction=LOW))
+    assert rolls.by_coach(0.1, 0.3).beyond == 0.0
 
 
 def test_a_place_that_was_moved_is_not_said_to_have_been_done(

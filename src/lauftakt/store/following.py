@@ -28,7 +28,7 @@ from lauftakt.store.lineup import Apart, CurveCache, common_analyses, load_entri
 from lauftakt.store.models import CueCourse, CueRow, Debrief, Run, RunPaceRow
 
 # Raised when a course or a pace is worked out otherwise.
-FOLLOWING_VERSION = 4
+FOLLOWING_VERSION = 5
 GONE_FROM_LAYOUT = "The circuit was redrawn, and this place is no longer on it."
 JUDGED = ("time_draws", *JUDGED_BY)
 

@@ -38,6 +38,11 @@ SAME_ARRIVAL_MS, SAME_LINE_M = 1.0 / 3.6, 1.0
 CORRECTED_MS, LEAST_BRAKING_MS2 = 8.0 / 3.6, 2.0
 # What own laps show must be at least such a share of the way to the reference, or a step is asked for instead.
 SHARE_OF_WAY = 0.25
+# Which way a figure is more daring; a turn-in is so either way, and what is not named here is not.
+RISKY = {
+    "brake_point_m": HIGH, "entry_speed": HIGH, "min_speed": HIGH, "mean_speed": HIGH, "exit_speed": HIGH,
+    "throttle_pickup_m": LOW, "full_throttle_m": LOW, PASSAGE_TIME: LOW,
+}  # fmt: skip
 # The figures by which a cause is worked on, the telling one first, and the way; what depends on a corner's direction is
 # turned below.
 _BY_CAUSE: dict[str, tuple[tuple[str, str], ...]] = {
@@ -99,8 +104,8 @@ class Proposal:
     lap : number of the own lap that shows it; None where none does
     shown : ``own best`` (done in the quickest own passage), ``own laps`` (in the better ones), ``step`` (a step towards
         the reference), ``coach`` (a value that the coach wrote)
-    brought : by how much the own lap's figure was moved because it arrived faster or slower than usually
-    beyond : by how much the target goes beyond the reference; only a coach asks for that
+    brought : by how much the own lap's figure was moved because it arrived slower than usually
+    beyond : by how much the target is more daring than the reference; only a coach asks for that
     """
 
     cause: str | None
@@ -114,7 +119,8 @@ class Proposal:
     def by_coach(self, value: float, theirs: float | None) -> "Proposal":
         """The same with a value that the coach wrote; ``theirs`` is the reference's, where it is known."""
         target = replace(self.target, value=value)
-        past = 0.0 if theirs is None else target.sign * (value - theirs)
+        risk = RISKY.get(target.figure, target.direction if target.figure == "turn_in_m" else None)
+        past = 0.0 if theirs is None or risk is None else (value - theirs) * (1.0 if risk == HIGH else -1.0)
         beyond = past if past > RESOLVED.get(target.quantity, 0.0) else 0.0
         return replace(self, target=target, lap=None, shown="coach", brought=0.0, beyond=beyond)
 
@@ -340,7 +346,7 @@ def comparable(
     arrival = arrivals(run, layout, passage, corner, numbers)
     if np.isfinite(arrival).any():
         most = CORRECTED_MS if figure == "brake_point_m" else SAME_ARRIVAL_MS
-        found &= ~(np.abs(arrival - np.nanmedian(arrival)) > most)
+        found &= np.abs(arrival - np.nanmedian(arrival)) <= most
     if corner is not None and figure not in ("offset_apex", "turn_in_m"):
         for place in ("offset_turn_in", "offset_apex"):
             offset = values_of(run, layout, passage, corner, place)[1]
@@ -356,12 +362,17 @@ def at_usual_arrival(
     """A figure as it would be had the driver arrived as fast as usually.
 
     Who arrives slower may brake later, without having learnt anything. The speed that was missing is brought back: the
-    brake comes on earlier by the way that this lap's braking needs for the difference in energy. Other figures stay.
+    brake comes on earlier by the way that this lap's braking needs for the difference in energy. Who arrives faster
+    showed what was done; nothing later is made of it. Other figures stay.
 
     Parameters
     ----------
     run, layout, passage, corner, figure : see :func:`values_of`
     numbers, values : of the clean laps, (n,)
+
+    Returns
+    -------
+    (n,), NaN where arrival or braking of a lap is not known
     """
     if figure != "brake_point_m":
         return values
@@ -369,9 +380,8 @@ def at_usual_arrival(
     braking = values_of(run, layout, passage, corner, "mean_braking")[1]
     if not np.isfinite(arrival).any():
         return values
-    usual = float(np.nanmedian(arrival))
-    missing = (usual**2 - arrival**2) / 2.0 / np.maximum(braking, LEAST_BRAKING_MS2)
-    return np.asarray(values - np.nan_to_num(missing, nan=0.0))
+    missing = (float(np.nanmedian(arrival)) ** 2 - arrival**2) / 2.0 / np.maximum(braking, LEAST_BRAKING_MS2)
+    return np.asarray(values - np.maximum(missing, 0.0))
 
 
 def best_passage(numbers: Sequence[int], times: Array) -> int | None:

@@ -77,7 +77,7 @@ _ASKED = {
     (PASSAGE_TIME, LOW): "drive it in {value}, now {now}",
 }
 _SHOWN = {"own best": " You did it in lap {lap}, your quickest here.", "own laps": " You did it in lap {lap}."}
-# An own lap's place that was moved by more, m, since it was arrived slower or faster, is no longer where it was done.
+# An own lap's brake point that was brought forward by more, m, since that lap arrived slower, is not where it braked.
 BROUGHT_M = 1.0
 _BROUGHT = " Lap {lap} showed it, arriving slower than you usually do."
 
@@ -90,7 +90,7 @@ def ask(proposal: Proposal, layout: Layout) -> Said:
     kind = figure_entry(target.figure).quantity
     if proposal.lap is not None and proposal.brought < -BROUGHT_M:
         tail = (_BROUGHT.format(lap=proposal.lap),)
-    elif proposal.lap is not None and proposal.shown in _SHOWN and proposal.brought <= BROUGHT_M:
+    elif proposal.lap is not None and proposal.shown in _SHOWN:
         tail = (_SHOWN[proposal.shown].format(lap=proposal.lap),)
     if proposal.beyond > 0.0:
         tail = (" That is ", Quantity(proposal.beyond, kind), " beyond the reference.")

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import partial
 
 import scipy
 
@@ -62,16 +63,9 @@ def working_of(cues: Iterable[Asked]) -> list[Working]:
         if len(judged) >= FEWEST:
             share = len(reached) / len(judged)
             missed = len(judged) - len(reached)
-            low = (
-                0.0
-                if not reached
-                else float(scipy.stats.beta.ppf((1 - CONFIDENCE) / 2, len(reached) + 0.5, missed + 0.5))
-            )
-            high = (
-                1.0
-                if not missed
-                else float(scipy.stats.beta.ppf((1 + CONFIDENCE) / 2, len(reached) + 0.5, missed + 0.5))
-            )
+            shares = partial(scipy.stats.beta.ppf, a=len(reached) + 0.5, b=missed + 0.5)
+            low = float(shares((1 - CONFIDENCE) / 2)) if reached else 0.0
+            high = float(shares((1 + CONFIDENCE) / 2)) if missed else 1.0
         found.append(
             Working(
                 about=about,

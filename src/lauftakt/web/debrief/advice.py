@@ -14,6 +14,7 @@ from lauftakt.core.debrief.target import (
     Target,
     best_passage,
     by_figure,
+    comparable,
     figure_entry,
     is_place,
     passage_index,
@@ -139,7 +140,8 @@ def new_row(
         said = ask(proposal, seen.marked)
         basis = {} if finding is None else _basis(finding)
         # Another value may be written later: whether it goes beyond the reference is said then, too.
-        basis |= {"theirs": _theirs(session, seen, proposal.target)}
+        target = proposal.target
+        basis |= {"theirs": _theirs(session, seen, passage, target.corner, target.figure)}
     at = _apex(layout, passage, proposal.target.corner)
     latitude, longitude = on_ground(layout, at)
     row = CueRow(
@@ -195,25 +197,22 @@ def _asked_for(
         own = [one for one in offered if one.target.figure == asked.figure]
         chosen = next((one for one in own if asked.direction in (None, one.target.direction)), None)
         if chosen is None and asked.figure != PASSAGE_TIME:
-            chosen = _plain(run, layout, passage, corner, asked, reference)
+            chosen = _plain(session, seen, passage, corner, asked)
     chosen = chosen or _by_time(run, layout, passage)
     if asked.value is not None:
-        chosen = chosen.by_coach(asked.value, _theirs(session, seen, chosen.target))
+        target = chosen.target
+        chosen = chosen.by_coach(asked.value, _theirs(session, seen, passage, target.corner, target.figure))
     return chosen
 
 
-def _theirs(session: Session, seen: Seen, target: Target) -> float | None:
-    """What the reference usually does where a target is set; None where the driver is the reference."""
-    if seen.itself:
-        return None
-    return usual(seen.analysed(session, seen.base), seen.layout, target.passage, target.corner, target.figure)
+def _theirs(session: Session, seen: Seen, passage: str, corner: str | None, figure: str) -> float | None:
+    """What the reference usually does there; None where the driver is the reference."""
+    return None if seen.itself else usual(seen.analysed(session, seen.base), seen.layout, passage, corner, figure)
 
 
-def _plain(
-    run: AnalysedRun, layout: Layout, passage: str, corner: str | None, asked: schemas.CueIn,
-    reference: AnalysedRun | None,
-) -> Proposal:  # fmt: skip
+def _plain(session: Session, seen: Seen, passage: str, corner: str | None, asked: schemas.CueIn) -> Proposal:
     """A figure that no finding puts forward, in the corner that is named, else in the passage's first."""
+    run, layout = seen.analysed(session, seen.run), seen.layout
     corners = layout.passages[passage_index(layout, passage)].corners
     where = corner or (corners[0] if corners else None)
     assert asked.figure is not None
@@ -221,7 +220,7 @@ def _plain(
         raise Problem(422, "no-corner", "There is no corner in this passage; ask for its time instead.")
     good = figure_entry(asked.figure).good
     way = asked.direction or (LOW if good == "low" else HIGH)
-    theirs = None if reference is None else usual(reference, layout, passage, where, asked.figure)
+    theirs = _theirs(session, seen, passage, where, asked.figure)
     found = by_figure(run, layout, passage, where, asked.figure, way, theirs=theirs)
     if found is not None:
         return found
@@ -242,8 +241,10 @@ def _by_time(run: AnalysedRun, layout: Layout, passage: str) -> Proposal:
     numbers, times = values_of(run, layout, passage, None, PASSAGE_TIME)
     if not len(times):
         raise Problem(422, "no-lap", "No lap of this run went through here undisturbed, so nothing can be asked by it.")
-    target = Target(PASSAGE_TIME, passage, None, float(times.min()), LOW)
-    return Proposal(None, target, float(np.median(times)), best_passage(numbers, times), "own best")
+    lends = comparable(run, layout, passage, None, PASSAGE_TIME, numbers)
+    best = np.where(lends, times, np.nan) if lends.any() else times
+    target = Target(PASSAGE_TIME, passage, None, float(np.nanmin(best)), LOW)
+    return Proposal(None, target, float(np.median(times)), best_passage(numbers, best), "own best")
 
 
 def _kept(session: Session, seen: Seen, passage: str, strong: Finding | None) -> tuple[Proposal, Said]:
