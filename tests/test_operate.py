@@ -38,6 +38,24 @@ def test_a_half_made_data_folder_is_made_anew(tmp_path: Path) -> None:
     server.stop()
 
 
+def test_a_server_that_starts_leaves_the_temporary_tables_of_another(tmp_path: Path) -> None:
+    """A server that starts clears its temporary folder: in a shared one it removed what others were using."""
+    first, second = PrivateMariaDB(tmp_path / "first"), PrivateMariaDB(tmp_path / "second: other")
+    first.start()
+    try:
+        with first.connect() as connection, connection.cursor() as cursor:
+            cursor.execute("CREATE TEMPORARY TABLE lauftakt.kept (id INT) ENGINE=Aria")
+            cursor.execute("INSERT INTO lauftakt.kept VALUES (1)")
+            cursor.execute("FLUSH TABLES")
+            second.start()
+            second.stop()
+            assert cursor.execute("SELECT id FROM lauftakt.kept") == 1
+            cursor.execute("DROP TEMPORARY TABLE lauftakt.kept")
+            assert not connection.show_warnings()
+    finally:
+        first.stop()
+
+
 def test_a_port_in_use_is_said_before_anything_starts(tmp_path: Path) -> None:
     with socket.socket() as taken:
         taken.bind(("127.0.0.1", 0))

@@ -99,6 +99,12 @@ def system_user() -> str:
         raise CannotStart(f"The user with the number {os.getuid()} has no name on this system.") from error
 
 
+def _reasons(printed: str) -> str:
+    """The lines in which the server names errors, or the last one that it printed."""
+    lines = printed.strip().splitlines()
+    return "; ".join([line for line in lines if "ERROR" in line][:3] or lines[-1:] or ["no reason given"])
+
+
 class PrivateMariaDB:
     """One server with its data in ``folder``; safe to start again after it was killed."""
 
@@ -107,14 +113,19 @@ class PrivateMariaDB:
     def __init__(self, folder: Path) -> None:
         self.folder = folder.resolve()
         self.data = self.folder / "data"
-        self.socket = self._socket_folder() / "sock"
+        run = self._run_folder()
+        self.socket = run / "sock"
+        # Never the system's folder: a server that starts removes the temporary tables it sees there, also those of
+        # other servers that are using them.
+        self.temporary = run / "tmp"
         self.port = 0
         self._process: subprocess.Popen[bytes] | None = None
 
-    def _socket_folder(self) -> Path:
-        """A folder that nobody else can enter; elsewhere where the path to our own is too long for a socket."""
+    def _run_folder(self) -> Path:
+        """A folder that nobody else can enter; elsewhere where the path to our own is too long for a socket, or holds
+        the colon that separates temporary folders from each other."""
         own = self.folder / "run"
-        if len(str(own)) + len("/sock") <= LONGEST_SOCKET:
+        if len(str(own)) + len("/sock") <= LONGEST_SOCKET and ":" not in str(own):
             return own
         key = hashlib.sha256(str(self.folder).encode()).hexdigest()[:12]
         return Path(tempfile.gettempdir()) / f"lauftakt-{os.getuid()}-{key}"
@@ -140,6 +151,7 @@ class PrivateMariaDB:
             if not stat.S_ISDIR(found.st_mode) or found.st_uid != os.getuid():
                 raise CannotStart(f"{place} belongs to somebody else; remove it, then start again.") from None
             place.chmod(0o700)
+        self.temporary.mkdir(mode=0o700, exist_ok=True)
 
     def _init_file(self) -> Path:
         """What the server does before it lets anybody in, at every start: so a new folder, one of an older version and
@@ -174,6 +186,7 @@ class PrivateMariaDB:
     def _options(self) -> list[str]:
         options = [
             f"--datadir={self.data}",
+            f"--tmpdir={self.temporary}",
             f"--socket={self.socket}",
             f"--pid-file={self.folder / 'pid'}",
             "--character-set-server=utf8mb4",
@@ -203,18 +216,18 @@ class PrivateMariaDB:
         command = [
             program("mariadb-install-db", "mysql_install_db"),
             "--no-defaults",
-            f"--datadir={new}",
+            f"--datadir=./{new.name}",  # the script breaks a path with a space in it in two
+            f"--tmpdir={self.temporary}",
             "--auth-root-authentication-method=socket",
             f"--auth-root-socket-user={system_user()}",
             "--skip-test-db",
             "--skip-name-resolve",
             *(["--user=root"] if os.getuid() == 0 else []),
         ]
-        done = subprocess.run(command, capture_output=True, text=True)
+        done = subprocess.run(command, capture_output=True, text=True, cwd=self.folder)
         if done.returncode:
             shutil.rmtree(new, ignore_errors=True)
-            last = (done.stderr or done.stdout).strip().splitlines()[-1:] or ["no reason given"]
-            raise CannotStart(f"The database's folder could not be made: {last[0]}")
+            raise CannotStart(f"The database's folder could not be made: {_reasons(done.stdout + done.stderr)}")
         new.rename(self.data)
 
     def start(self, *, patience_s: float = 60.0, port: int = 0) -> None:
