@@ -15,7 +15,7 @@ def run(name: str, *arguments: str) -> str:
         [sys.executable, "-m", "tests.benched", str(ROOT / "benchmarks" / name), *arguments],
         capture_output=True,
         text=True,
-        timeout=170,
+        timeout=600,
         cwd=ROOT,
     )
     assert found.returncode == 0, found.stderr
