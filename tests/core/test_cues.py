@@ -78,8 +78,8 @@ def test_the_afternoon_is_answered_as_it_was_driven(
     day: Day, later: dict[str, AnalysedRun], asked: dict[str, list[Proposal]]
 ) -> None:
     assert answers(day, later, asked, "Ines") == [REACHED_PAID, REACHED_PAID]
-    # Half of the way in one corner; in the other what was asked, with the time lost again behind it.
-    assert answers(day, later, asked, "Okan") == [MOVED, REACHED]
+    # In one corner what was asked, with the time lost again behind it; in the other half of the way.
+    assert answers(day, later, asked, "Okan") == [REACHED, MOVED]
     assert answers(day, later, asked, "Freya") == [NO_CHANGE, WORSE]
     assert REACHED_PAID in answers(day, later, asked, "Priya")
     assert set(answers(day, later, asked, "Jonas")) == {UNJUDGED}  # three laps

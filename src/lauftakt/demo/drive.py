@@ -17,11 +17,10 @@ from lauftakt.demo.car import GRAVITY, Car
 from lauftakt.demo.circuit import Circuit
 from lauftakt.demo.habits import Driver, Habit, Traffic
 from lauftakt.demo.line import path_geometry, racing_line
+from lauftakt.demo.mistaken_lines import LINES, nearer_to_the_middle, runs_wide, turned_in_early, turned_in_late
 
 Array = NDArray[np.float64]
 
-# Kinds that are another line and nothing else.
-LINES = ("late_turn_in", "early_turn_in", "unused_width")
 # The throttle was picked up for so many metres before somebody hesitates.
 HESITATES_M = 14.0
 # Who brakes too late is slower by this share once the corner is reached.
@@ -213,30 +212,6 @@ def _braking_zone(plain: Array, apex: int, step: float) -> tuple[int, int]:
     return begin, slow
 
 
-def _nearer_to_the_middle(offset: Array, circuit: Circuit, apex: int, share: float) -> Array:
-    """The line of somebody who does not use the road's width around a corner."""
-    count, step = len(offset), circuit.step
-    away = ((np.arange(count) - apex + count // 2) % count - count // 2) * step
-    return np.asarray(offset * (1.0 - share * np.exp(-0.5 * (away / 60.0) ** 2)))
-
-
-def _runs_wide(offset: Array, circuit: Circuit, apex: int, metres: float) -> Array:
-    """The line of a car that is carried outwards by some metres in the middle of a corner."""
-    count, step = len(offset), circuit.step
-    away = ((np.arange(count) - apex + count // 2) % count - count // 2) * step
-    inwards = np.sign(circuit.curvature[np.arange(apex - 5, apex + 6) % count].mean())
-    return np.asarray(offset - inwards * metres * np.exp(-0.5 * ((away - 10.0) / 35.0) ** 2))
-
-
-def _turn_in_late(offset: Array, circuit: Circuit, apex: int, metres: float) -> Array:
-    """The line when the wheel is turned ``metres`` too late: the entry is shifted along the road."""
-    count, step = len(offset), circuit.step
-    away = ((np.arange(count) - apex + count // 2) % count - count // 2) * step
-    shift = metres * np.exp(-0.5 * ((away + 28.0) / 30.0) ** 2)
-    own = np.arange(count) * step
-    return np.asarray(np.interp(own - shift, own, offset, period=circuit.length))
-
-
 def _passes(car: Car, limits: _Limits, curvature: Array, advance: Array) -> Array:
     """Speed over one lap between laps like it: forward and backward pass with some run-up and run-out."""
     count = len(curvature)
@@ -345,13 +320,14 @@ def drive_run(
             if not now or habit in without:
                 continue
             amount = habit.amount * strength
-            if habit.kind in ("late_turn_in", "early_turn_in"):
-                amount *= 1.0 if habit.kind == "late_turn_in" else -1.0
-                offset = _turn_in_late(offset, circuit, apex[habit.corner], amount)
+            if habit.kind == "late_turn_in":
+                offset = turned_in_late(offset, circuit, apex[habit.corner], amount)
+            elif habit.kind == "early_turn_in":
+                offset = turned_in_early(offset, circuit, apex[habit.corner], amount)
             elif habit.kind == "unused_width":
-                offset = _nearer_to_the_middle(offset, circuit, apex[habit.corner], min(amount, 1.0))
+                offset = nearer_to_the_middle(offset, circuit, apex[habit.corner], min(amount, 1.0))
             elif habit.kind == "understeer":
-                offset = _runs_wide(offset, circuit, apex[habit.corner], WIDE_M * amount)
+                offset = runs_wide(offset, circuit, apex[habit.corner], WIDE_M * amount)
         offset = _followed(offset, circuit)
         _, _, advance, curvature = path_geometry(circuit, offset)
         limits = _Limits(circuit, car, driver, gaussian_filter1d(curvature, 3, mode="wrap"))

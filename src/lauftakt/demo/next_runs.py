@@ -32,7 +32,7 @@ def _took_up(driver: Driver) -> Driver:
 
 def _half(driver: Driver) -> Driver:
     """Goes half of the way in one corner; in another does what was asked, and waits with the throttle instead."""
-    driver = _changed(driver, "T4", "late_turn_in", 0.5)
+    driver = _changed(driver, "T4", "over_slow", 0.5)
     driver = _changed(driver, "T13", "hesitant_throttle", 0.0)
     return replace(driver, habits=(*driver.habits, Habit("T13", "late_throttle", 36.5)))
 

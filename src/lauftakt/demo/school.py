@@ -66,7 +66,7 @@ DAY: tuple[Attendance, ...] = (
             scatter=0.005,
             habits=(
                 Habit("T1", "soft_brake", 0.28),
-                Habit("T4", "late_turn_in", 16.0),
+                Habit("T4", "over_slow", 0.15),
                 Habit("T8", "needless_lift", 55.0, 0.8),
                 Habit("T13", "hesitant_throttle", 26.0),
                 Habit("T11", "strong", 0.025),

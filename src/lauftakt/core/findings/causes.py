@@ -14,6 +14,8 @@ import numpy as np
 from lauftakt.core.findings.names import NAMES, Case, Evidence, braked_too_late, same_deeds
 from lauftakt.core.findings.prices import Prices
 from lauftakt.core.findings.rebuilding import Pair, Stage
+from lauftakt.core.findings.synthesis.fitting import synthesise
+from lauftakt.core.findings.synthesis.naming import explained
 from lauftakt.core.technique.figures import Figures
 
 # Less than a hundredth of a second is nothing that anybody can work on; it stays with what is not explained.
@@ -64,8 +66,23 @@ def explain(
     A name follows from the element whose exchange gains time; what is nearer to the words of a coach (which way a
     turn-in differs, whether a throttle was let off again) from the deeds and figures. No cost follows from a figure.
     """
-    costs = _settled(prices.cost)
-    case = Case(both, _where_lost(both, row), row, own, theirs, direction, costs, same_car=same_car)
+    case = Case(both, _where_lost(both, row), row, own, theirs, direction, _settled(prices.cost), same_car=same_car)
+    exchanged = _by_exchange(case, prices, loss_s, row, least_u_s)
+    if loss_s <= 0.0:
+        return exchanged
+    pedals = not any(figures.inferred for figures in (*own, *theirs))
+    found = synthesise(both, pedals, row, prices.scatter)
+    told = explained(found, replace(case, cost=loss_s), exchanged.main, loss_s, least_u_s)
+    if told is None:
+        return exchanged
+    causes = tuple(one for one in told[0] if abs(one.cost_s) >= LEAST_S)
+    return Explanation(causes, told[1], loss_s - told[1] - sum(one.cost_s for one in causes))
+
+
+def _by_exchange(case: Case, prices: Prices, loss_s: float, row: int, least_u_s: float) -> Explanation:
+    """Names for the elements whose exchange has a price: where no mistakes explain the passage, the driver is quicker,
+    or several explain it alike."""
+    costs = dict(case.costs)
     same = same_deeds(case)
     for name, instead in same.items():
         costs[instead] += costs.pop(name)

@@ -56,6 +56,7 @@ class Course:
     energy : (r, n) v^2 / 2 at the nodes, m^2/s^2
     steps : (r, n - 1) m of way driven between nodes
     curvature : (r, n) of the driven way, without sign, 1/m
+    left : (r, n) 1 where the way bends to the left, -1 where it bends to the right
     offset : (r, n) of the driven way from the centre line, left positive, m; NaN where it is not known
     pedal : (r, n) share of full throttle
     rolls, braked : (r, n) share of the laps in which neither pedal, and in which the brake was used
@@ -65,6 +66,7 @@ class Course:
     energy: Array
     steps: Array
     curvature: Array
+    left: Array
     offset: Array
     pedal: Array
     rolls: Array
@@ -108,7 +110,8 @@ def course(signals: Signals, rows: Sequence[Sequence[int]], nodes: Array) -> Cou
 
     speed, clock = at(signals.speed), at(signals.time)
     smooth = gaussian_filter1d(signals.aside[:, first:last], CURVATURE_M, axis=1, mode="nearest")
-    aside = np.abs(np.array([np.interp(nodes, s, smooth[row]) for row in every]))
+    signed = np.array([np.interp(nodes, s, smooth[row]) for row in every])
+    aside = np.abs(signed)
     braked, pedal = at(signals.brake) > signals.brake_on, at(signals.throttle)
     # Half of what counts as picked up: a throttle held at a twentieth is no rolling.
     rolls = ~braked & (pedal < pickup_level(signals) / 2)
@@ -126,6 +129,7 @@ def course(signals: Signals, rows: Sequence[Sequence[int]], nodes: Array) -> Cou
         energy=energy,
         steps=weight @ way,
         curvature=np.maximum(weight @ aside / (2 * energy), STRAIGHT),
+        left=np.where(weight @ signed < 0.0, -1.0, 1.0),
         offset=weight @ at(signals.offset),
         pedal=weight @ pedal,
         rolls=weight @ rolls.astype(np.float64),

@@ -36,7 +36,7 @@ from lauftakt.core.technique.windows import Window, windows
 
 Array = NDArray[np.float64]
 # What findings are computed by; kept ones of another version are computed anew.
-FINDINGS_VERSION = 4
+FINDINGS_VERSION = 5
 # Less is below what a coach could tell or a driver change.
 LEAST_LOSS_S = 0.025
 # A lap has a dozen passages: so rare must chance be in each that a twin has a finding in less than one day of ten.

@@ -144,9 +144,9 @@ _NOTHING = Evidence("", 0.0, 0.0, None, None, None)
 
 
 def _place(case: Case) -> Evidence:
-    locked = _locked(case)
-    if locked is not None:
-        return locked
+    stood = locked(case)
+    if stood is not None:
+        return stood
     begin, end = case.sooner("begin", "brake_point_m"), case.sooner("end", "brake_release_m")
     if case.more("coast_s") > ROLLED_S:
         # A last touch of the brake at the very end hides where it was let off, but not that the car rolls.
@@ -164,19 +164,19 @@ def _moved(case: Case) -> bool:
     return case.cost > 0 and begin > LEAST_MOVED_M and end < MOVED * begin
 
 
-def _locked(case: Case) -> Evidence | None:
+def locked(case: Case) -> Evidence | None:
     """A wheel that stood is why the brake took off less."""
     found = case.cost > 0 and case.more("locked_s") > LOCKED_S
     return case.told("locked_wheel", "locked_s") if found else None
 
 
-def _slid(case: Case) -> Evidence | None:
+def slid(case: Case) -> Evidence | None:
     """A slide that was caught is why the car was slow or the throttle let off."""
     found = case.cost > 0 and case.more("countersteer_s") > SLID_S
     return case.told("oversteer", "countersteer_s") if found else None
 
 
-def _pushed(case: Case) -> Evidence | None:
+def pushed(case: Case) -> Evidence | None:
     """More wheel for the same bend: the front slides, which is why the car is slow, or carried outwards."""
     own, theirs = case.median("steering_demand") if case.same_car else (None, None)
     if case.cost > 0 and own is not None and theirs is not None and own > (1.0 + PUSHED) * theirs > 0.0:
@@ -185,9 +185,9 @@ def _pushed(case: Case) -> Evidence | None:
 
 
 def _level(case: Case) -> Evidence:
-    locked = _locked(case)
-    if locked is not None:
-        return locked
+    stood = locked(case)
+    if stood is not None:
+        return stood
     efforts = [side.effort[case.row] for side in case.stage.sides]
     if efforts[0] is None or efforts[1] is None:
         return case.told("soft_brake", "mean_braking")
@@ -197,13 +197,13 @@ def _level(case: Case) -> Evidence:
 def _rise(case: Case) -> Evidence:
     if not case.same_car:
         return _NOTHING
-    return _locked(case) or case.told("slow_brake_rise", "brake_rise_s")
+    return locked(case) or case.told("slow_brake_rise", "brake_rise_s")
 
 
 def _dips(case: Case) -> Evidence:
-    locked = _locked(case)
-    if locked is not None:
-        return locked
+    stood = locked(case)
+    if stood is not None:
+        return stood
     again = max(case.mean_more("brake_applications"), case.mean_more("brake_dips"))
     if _moved(case) and again < MOSTLY:
         return case.told("early_brake", "brake_point_m")
@@ -218,12 +218,12 @@ def _release(case: Case) -> Evidence:
 
 
 def _use(case: Case) -> Evidence:
-    slid = _slid(case)
-    if slid is not None:
-        return slid
-    pushed = _pushed(case)
-    if pushed is not None:
-        return pushed
+    caught = slid(case)
+    if caught is not None:
+        return caught
+    carried = pushed(case)
+    if carried is not None:
+        return carried
     if _stayed(case, "min_speed_m"):
         return case.told("late_release", "brake_release_m")
     return case.told("over_slow", "min_speed")
@@ -238,9 +238,9 @@ def _stayed(case: Case, follows: str) -> bool:
 
 
 def _throttle(case: Case) -> Evidence:
-    slid = _slid(case)
-    if slid is not None:
-        return slid
+    caught = slid(case)
+    if caught is not None:
+        return caught
     here = slice(case.stage.first, case.stage.last)
     if case.both.courses[1].pedal[case.row, here].min() > FLAT and not case.stage.sides[1].there[case.row]:
         return case.told("needless_lift", "lowest_throttle")
@@ -297,7 +297,7 @@ def _line(case: Case) -> Evidence:
     before, there = float(entry.mean()), float(apex.mean())
     if max(abs(before), abs(there)) < LEAST_APART_M:
         return _NOTHING
-    if there < 0.0 and _pushed(case):
+    if there < 0.0 and pushed(case):
         return case.told("understeer", "steering_demand")
     if there < 0.0 and abs(there) >= abs(before):
         return _outside(inside, middle, far, before, there)

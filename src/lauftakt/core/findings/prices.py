@@ -35,10 +35,12 @@ FEW = 4
 
 @dataclass(frozen=True)
 class Prices:
-    """Seconds of each element by name, with their standard deviations."""
+    """Seconds of each element by name, with their standard deviations, and (n,) by how much speeds differ by chance at
+    each node, m/s, where that is known."""
 
     cost: dict[str, float]
     u: dict[str, float]
+    scatter: Array | None = None
 
 
 @dataclass(frozen=True)
@@ -161,7 +163,18 @@ def price(
                 # Of the middle half of the laps the median knows as much as the mean of all of them.
                 variance += (count - 1) / count * float(((part - part.mean()) ** 2).sum())
         u[name] = float(variance**0.5)
-    return both, Prices({name: float(each[0]) for name, each in values.items()}, u)
+    scatter = _scatter(both, mine, other) if mine > 1 or other > 1 else None
+    return both, Prices({name: float(each[0]) for name, each in values.items()}, u, scatter)
+
+
+def _scatter(both: Pair, mine: int, other: int) -> Array:
+    """(n,) standard deviation of the difference in mean speed, by leaving out groups of laps."""
+    variance = np.zeros(both.courses[0].energy.shape[1])
+    for side, begin, count in ((0, 1, mine), (1, 1 + mine, other)):
+        if count > 1:
+            part = np.sqrt(2 * both.courses[side].energy[begin : begin + count])
+            variance += (count - 1) / count * ((part - part.mean(axis=0)) ** 2).sum(axis=0)
+    return np.sqrt(variance)
 
 
 def brought_in(car: ShownCar, own: Drives, theirs: Drives, low: float, high: float, apexes: Sequence[float]) -> float:
