@@ -16,7 +16,7 @@ from lauftakt.core.findings.prices import prepared
 from lauftakt.core.findings.rebuilding import Pair
 from lauftakt.core.findings.synthesis.driving import drive, plan_of, seconds, unchanged
 from lauftakt.core.findings.synthesis.fitting import Fitted, Synthesis, synthesise
-from lauftakt.core.findings.synthesis.mistakes import LINE, mistakes
+from lauftakt.core.findings.synthesis.mistakes import LINE, mistakes, tried_in
 from lauftakt.core.findings.synthesis.naming import ALIKE, explained
 from lauftakt.core.log.model import Log
 from lauftakt.core.pipeline import analyse_run, make_layout
@@ -95,8 +95,8 @@ def test_a_larger_mistake_costs_more(pairs: list[Pair]) -> None:
     """A late braking wins on the way in before it is paid for, and a line costs what was driven."""
     seen: set[str] = set()
     for both in pairs:
-        plan = plan_of(both.only(0), 1)
-        tried = list(mistakes(both.only(0), plan))
+        known = tried_in(both.only(0))
+        plan, tried = known.plan, mistakes(both.only(0), known)
         energy = drive(plan, [one.change for one in tried], float(plan.energy[0]))
         assert np.isfinite(energy).all()
         cost = seconds(energy, plan.steps) - seconds(plan.energy[None, :], plan.steps)
@@ -126,8 +126,9 @@ def test_who_drives_like_the_reference_makes_no_mistake(pairs: list[Pair]) -> No
 def test_a_synthesised_mistake_is_found_again(pairs: list[Pair]) -> None:
     """What was driven is a drive with a mistake put in: its cause and its seconds come back."""
     both = pairs[0].only(0)
-    plan = plan_of(both, 1)
-    for one in mistakes(both, plan):
+    known = tried_in(both)
+    plan = known.plan
+    for one in mistakes(both, known):
         if (one.cause, one.size) not in {("early_brake", 20.0), ("late_throttle", 27.0), ("over_slow", 0.055)}:
             continue
         energy = drive(plan, [one.change], float(plan.energy[0]))

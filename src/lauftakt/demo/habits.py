@@ -9,7 +9,7 @@ class Habit:
 
     ``kind`` is one of
 
-    ``early_brake``        brakes ``amount`` metres too early and rolls to the apex
+    ``early_brake``        brakes ``amount`` metres too early and holds the speed of the slow part
     ``soft_brake``         brakes with ``1 - amount`` of the usual peak
     ``over_slow``          takes ``amount`` (share) off the speed in the middle
     ``late_throttle``      waits ``amount`` metres after the apex before accelerating

@@ -15,6 +15,7 @@ from lauftakt.core.findings.names import NAMES, Case, Evidence, braked_too_late,
 from lauftakt.core.findings.prices import Prices
 from lauftakt.core.findings.rebuilding import Pair, Stage
 from lauftakt.core.findings.synthesis.fitting import synthesise
+from lauftakt.core.findings.synthesis.mistakes import Tried
 from lauftakt.core.findings.synthesis.naming import explained
 from lauftakt.core.technique.figures import Figures
 
@@ -47,7 +48,7 @@ class Explanation:
 
 def explain(
     both: Pair, prices: Prices, own: Sequence[Figures], theirs: Sequence[Figures], loss_s: float, direction: str,
-    row: int = 0, least_u_s: float = 0.0, same_car: bool = True,
+    row: int = 0, least_u_s: float = 0.0, same_car: bool = True, tried: Tried | None = None,
 ) -> Explanation:  # fmt: skip
     """Names for what the parts of a driver's doing cost.
 
@@ -60,18 +61,21 @@ def explain(
     row : which variant of the passage it is about
     least_u_s : standard deviation that a cost has at least, where there are too few laps to learn it from
     same_car : whether both drove the same car; what depends on it is not named between two
+    tried : mistakes that are tried in this passage, where they are at hand for many laps beside one reference
 
     Notes
     -----
-    A name follows from the element whose exchange gains time; what is nearer to the words of a coach (which way a
-    turn-in differs, whether a throttle was let off again) from the deeds and figures. No cost follows from a figure.
+    Mistakes are put into the reference's passage, and those that make what was seen are named (see
+    :mod:`lauftakt.core.findings.synthesis`). Where none do, a name follows from the element whose exchange gains time;
+    what is nearer to the words of a coach (which way a turn-in differs, whether a throttle was let off again) from the
+    deeds and figures. No cost follows from a figure.
     """
     case = Case(both, _where_lost(both, row), row, own, theirs, direction, _settled(prices.cost), same_car=same_car)
     exchanged = _by_exchange(case, prices, loss_s, row, least_u_s)
     if loss_s <= 0.0:
         return exchanged
     pedals = not any(figures.inferred for figures in (*own, *theirs))
-    found = synthesise(both, pedals, row, prices.scatter)
+    found = synthesise(both, pedals, row, prices.scatter, tried)
     told = explained(found, replace(case, cost=loss_s), exchanged.main, loss_s, least_u_s)
     if told is None:
         return exchanged

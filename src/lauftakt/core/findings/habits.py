@@ -14,6 +14,7 @@ from lauftakt.core.findings.deeds import course, nodes_at, nodes_of, together
 from lauftakt.core.findings.pairing import clean_laps
 from lauftakt.core.findings.prices import Prices, margins, unions
 from lauftakt.core.findings.rebuilding import ELEMENTS, Pair, pair, rebuild
+from lauftakt.core.findings.synthesis.mistakes import tried_in
 from lauftakt.core.laps.lap import LapTrace
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures
@@ -146,13 +147,14 @@ def _paired(
     both = pair(car, mine, other, nodes)
     # Many laps at once, and nothing that is kept: the mean of first and last is near enough.
     values = margins(both, unions(both))
+    tried = tried_in(both) if any(one.loss.loss_s > 0.0 for one in own) else None
     found = []
     for k, one in enumerate(own):
         prices = Prices({name: float(each[k]) for name, each in values.items()}, dict.fromkeys(values, 0.0))
         found.append(
             explain(
                 both, prices, [one.figures], [theirs[2]], one.loss.loss_s, direction, row=k,
-                least_u_s=one.loss.loss_u_s, same_car=one.same_car,
+                least_u_s=one.loss.loss_u_s, same_car=one.same_car, tried=tried,
             )
         )  # fmt: skip
     return places, both, found

@@ -8,8 +8,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter1d
 
 from lauftakt.core.findings.rebuilding import Pair
-from lauftakt.core.findings.synthesis.driving import Plan, at_hand, drive, plan_of, seconds, unchanged
-from lauftakt.core.findings.synthesis.mistakes import Mistake, mistakes
+from lauftakt.core.findings.synthesis.driving import Plan, at_hand, drive, seconds, unchanged
+from lauftakt.core.findings.synthesis.mistakes import Mistake, Tried, mistakes, tried_in
 
 Array = NDArray[np.float64]
 
@@ -65,7 +65,9 @@ class Synthesis:
     instead: tuple[tuple[Fitted, float], ...] = ()
 
 
-def synthesise(both: Pair, pedals: bool, row: int = 0, scatter: Array | None = None) -> Synthesis:
+def synthesise(
+    both: Pair, pedals: bool, row: int = 0, scatter: Array | None = None, tried: Tried | None = None
+) -> Synthesis:  # fmt: skip
     """The smallest set of mistakes that explains how a driver differs from the reference in a passage.
 
     Parameters
@@ -74,6 +76,7 @@ def synthesise(both: Pair, pedals: bool, row: int = 0, scatter: Array | None = N
     pedals : whether both logged their pedals; without, they are told from accelerations, which say the same as speed
     row : which variant of the passage
     scatter : (n,) standard deviation of the difference in speed at each node, m/s; None where it is not known
+    tried : what is tried in this passage, where it is at hand; all variants must have the same reference
 
     Notes
     -----
@@ -83,19 +86,18 @@ def synthesise(both: Pair, pedals: bool, row: int = 0, scatter: Array | None = N
     while a further one explains more than chance would (Akaike, IEEE Trans. Automatic Control 19, 1974).
     """
     one = both.only(row)
-    plan = plan_of(one, 1)
-    tried = list(mistakes(one, plan))
-    entry = float(one.courses[0].energy[0, 0])
-    base = drive(plan, [unchanged(plan)], entry)
-    driven = drive(plan, [each.change for each in tried], entry)
-    seen, predicted = _features(one, plan, base[0], driven, tried, pedals, scatter)
-    plain = float(seconds(base, plan.steps)[0])
-    cost = seconds(driven, plan.steps) - plain
-    chosen, amounts, left = _chosen(seen, predicted, cost, tried)
-    found = [_fitted(tried[k], cost[k] * amount) for k, amount in zip(chosen, amounts, strict=True)]
+    known = tried or tried_in(one)
+    plan, every = known.plan, mistakes(one, known)
+    *driven, base = drive(plan, [*(each.change for each in every), unchanged(plan)], float(one.courses[0].energy[0, 0]))
+    energy = np.array(driven)
+    seen, predicted = _features(one, plan, base, energy, every, pedals, scatter)
+    plain = float(seconds(base[None, :], plan.steps)[0])
+    cost = seconds(energy, plan.steps) - plain
+    chosen, amounts, left = _chosen(seen, predicted, cost, every)
+    found = [_fitted(every[k], cost[k] * amount) for k, amount in zip(chosen, amounts, strict=True)]
     brought = plain - float(seconds(plan.energy[None, :], plan.steps)[0])
     order = sorted(range(len(found)), key=lambda k: -found[k].seconds)
-    instead = _instead(seen, predicted, cost, tried, chosen, amounts, order[0]) if found else ()
+    instead = _instead(seen, predicted, cost, every, chosen, amounts, order[0]) if found else ()
     return Synthesis(tuple(found[k] for k in order), brought, left, instead)
 
 

@@ -61,24 +61,44 @@ class Mistake:
 Found = Iterator[tuple[str, float, str, Change]]
 
 
-def mistakes(both: Pair, plan: Plan, row: int = 0) -> Iterator[Mistake]:
-    """Everything that is tried in a passage.
+@dataclass(frozen=True)
+class Tried:
+    """A reference's plan for a passage with its corners, and the mistakes that are put into it, whoever made them."""
+
+    plan: Plan
+    corners: tuple[Corner, ...]
+    mistakes: tuple[Mistake, ...]
+
+
+def tried_in(both: Pair, row: int = 0) -> Tried:
+    """What is tried in a passage, but for the lines that were driven.
 
     Parameters
     ----------
     both : the passage as driver and reference drive it
-    plan : the reference's drive
     row : which variant of the passage
     """
+    plan = plan_of(both, 1, row)
+    corners = tuple(corners_of(both, plan, row))
+    found = [
+        Mistake(cause, number, size, answer, change)
+        for number, corner in enumerate(corners)
+        for cause, size, answer, change in _of_corner(plan, corner, len(plan.tables) > 1)
+    ]
+    return Tried(plan, corners, tuple(found))
+
+
+def mistakes(both: Pair, tried: Tried, row: int = 0) -> list[Mistake]:
+    """Everything that is tried for one variant of a passage: what is in the plan, and the line that was driven."""
     driven = plan_of(both, 0, row)
-    gears = bool((both.gears[:, row] > 0).any())
-    for number, corner in enumerate(corners_of(both, plan, row)):
-        for cause, size, answer, change in _of_corner(plan, corner, driven, gears):
-            yield Mistake(cause, number, size, answer, change)
+    lines = [
+        Mistake(LINE, number, 1.0, "", _limited(tried.plan, corner, driven.offset, driven.bend))
+        for number, corner in enumerate(tried.corners)
+    ]
+    return [*lines, *tried.mistakes]
 
 
-def _of_corner(plan: Plan, c: Corner, driven: Plan, gears: bool) -> Found:
-    yield LINE, 1.0, "", _limited(plan, c, driven.offset, driven.bend)
+def _of_corner(plan: Plan, c: Corner, gears: bool) -> Found:
     if c.flat:
         for size in LIFTS:
             for where in (0.0, -0.5):

@@ -17,7 +17,7 @@ MODEL = 0.35
 # Another mistake that leaves no more than so many times as much unexplained explains it as well: figures decide.
 ALIKE = 1.4
 # A late turn-in that leaves no more than so many times as much as the very line that was driven says why it was driven.
-WHY = 2.5
+WHY = 1.4
 # One that leaves no more than so many times as much may be meant, too; it bears no more than such a share.
 MAYBE, ITS_SHARE = 1.6, 0.15
 # A brake whose peak, or mean, is lower by such a share is softer; else who begins early is early.
