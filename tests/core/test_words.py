@@ -42,6 +42,11 @@ def test_a_finding_says_who_does_what_and_what_it_costs() -> None:
     )
 
 
+def test_a_late_turn_in_is_said_by_its_place() -> None:
+    placed = Evidence("late_turn_in", 0.2, 0.05, "turn_in_m", 1709.0, 1702.0)
+    assert metric(does(placed, HALVARD)) == "turns in 7 m later than Halvard"
+
+
 def test_one_habit_in_many_places_is_said_once_with_their_sum() -> None:
     first = a_finding()
     others = [a_finding(passage=f"P{n}", corner=f"T{n + 1}", loss_s=0.3) for n in (5, 6, 7, 8, 9)]

@@ -67,7 +67,7 @@ class Evidence:
 _SAYS = {
     "early_brake": -1.0, "braked_too_late": 1.0, "early_release": -1.0, "late_release": 1.0, "slow_brake_rise": 1.0,
     "over_slow": -1.0, "coasting": 1.0, "late_throttle": 1.0, "needless_lift": -1.0, "locked_wheel": 1.0,
-    "oversteer": 1.0, "understeer": 1.0,
+    "oversteer": 1.0, "understeer": 1.0, "late_turn_in": 1.0,
 }  # fmt: skip
 
 

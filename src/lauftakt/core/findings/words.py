@@ -82,6 +82,7 @@ _WITH = {
 }
 _FIGURES = {
     "full_throttle_m": "is at full throttle {gap} later{than}",
+    "turn_in_m": "turns in {gap} later{than}",
     "exit_throttle": "opens the throttle less on the way out{than} ({own} instead of {theirs})",
 }
 _PLAIN = {
