@@ -4,7 +4,7 @@ import re
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
-from playwright.sync_api import Page, Request, expect
+from playwright.sync_api import Page, Request, Route, expect
 
 from lauftakt.store.accounts import add_account, add_team
 from lauftakt.store.database import Database
@@ -73,3 +73,37 @@ def test_a_correction_reaches_the_desk(page: Page, stack: Any, day: Day) -> None
         assert answer.ok
         assert answer.headers["cache-control"] == "private, max-age=31536000, immutable"
         assert analyses_of(request) <= before | turned
+
+
+def builds_of(requests: list[Request]) -> list[str]:
+    return [parse_qs(urlsplit(request.url).query).get("build", [""])[0] for request in requests]
+
+
+def test_another_program_behind_the_same_address_shows_no_old_curves(signed_in: Page, day: Day) -> None:
+    """A page that stays open learns from any answer that the program or its tables are others, and asks anew."""
+    page = signed_in
+    page.get_by_role("link", name="Hand in the first logs").click()
+    drop(page, [day.layout_file, *day.files[:2]])
+    expect(page.get_by_text("Taken", exact=True)).to_have_count(3, timeout=60_000)
+    asked: list[Request] = []
+    page.on("request", lambda request: asked.append(request) if "/api/curves" in request.url else None)
+    go(page, "Compare")
+    expect(page.locator(".strip")).to_have_count(2)
+    page.wait_for_load_state("networkidle")
+    before = set(builds_of(asked))
+    assert len(before) == 1
+    assert before != {""}
+
+    def of_another(route: Route) -> None:
+        answer = route.fetch()
+        route.fulfill(response=answer, headers={**answer.headers, "x-lauftakt-build": "another"})
+
+    page.route("**/api/**", of_another)
+    go(page, "Hand-in")
+    expect(page.locator("[data-hand-in]").first).to_be_visible()
+    asked.clear()
+    go(page, "Compare")
+    expect(page.locator(".strip")).to_have_count(2)
+    page.wait_for_load_state("networkidle")
+    assert set(builds_of(asked)) == {"another"}
+    page.unroute_all(behavior="wait")
