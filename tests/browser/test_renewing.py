@@ -23,6 +23,12 @@ def go(page: Page, place: str) -> None:
     page.get_by_role("navigation", name="Lauftakt").get_by_role("link", name=place, exact=True).click()
 
 
+def hand_in(page: Page, day: Day) -> None:
+    page.get_by_role("link", name="Hand in the first logs").click()
+    drop(page, [day.layout_file, *day.files[:2]])
+    expect(page.get_by_text("Taken", exact=True)).to_have_count(3, timeout=60_000)
+
+
 def turn_steering(page: Page, driver: str) -> None:
     go(page, "Hand-in")
     file = page.locator("[data-hand-in]").filter(has_text=driver)
@@ -39,9 +45,7 @@ def test_a_correction_reaches_the_desk(page: Page, stack: Any, day: Day) -> None
         add_account(session, team, email=EMAIL, name="Coach", password=PASSWORD)
     database.close()
     sign_in(page, EMAIL, PASSWORD)
-    page.get_by_role("link", name="Hand in the first logs").click()
-    drop(page, [day.layout_file, *day.files[:2]])
-    expect(page.get_by_text("Taken", exact=True)).to_have_count(3, timeout=60_000)
+    hand_in(page, day)
 
     asked: list[Request] = []
     page.on("request", lambda request: asked.append(request) if "/api/curves" in request.url else None)
@@ -82,9 +86,7 @@ def builds_of(requests: list[Request]) -> list[str]:
 def test_another_program_behind_the_same_address_shows_no_old_curves(signed_in: Page, day: Day) -> None:
     """A page that stays open learns from any answer that the program or its tables are others, and asks anew."""
     page = signed_in
-    page.get_by_role("link", name="Hand in the first logs").click()
-    drop(page, [day.layout_file, *day.files[:2]])
-    expect(page.get_by_text("Taken", exact=True)).to_have_count(3, timeout=60_000)
+    hand_in(page, day)
     asked: list[Request] = []
     page.on("request", lambda request: asked.append(request) if "/api/curves" in request.url else None)
     go(page, "Compare")

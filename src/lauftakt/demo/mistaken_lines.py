@@ -10,8 +10,8 @@ from lauftakt.demo.line import path_geometry
 Array = NDArray[np.float64]
 # Kinds that are another line and nothing else.
 LINES = ("late_turn_in", "early_turn_in", "unused_width")
-# A corner begins where the line bends by so much of its most; turning in elsewhere is made up for over so many times
-# the metres that it is late by, and the line that was missed is found again over so many metres.
+# A corner begins where its line reaches this share of its greatest curvature. Turning in late is made up for over this
+# multiple of the delay, and the car is back on its line this many metres later.
 BEGUN, MADE_UP, BACK_M = 0.25, 2.6, 70.0
 # Nobody drives nearer to the road's edge for it, and so little is not worth making less of, m.
 ROOM_M, LEAST_M = 0.3, 2.0

@@ -72,7 +72,8 @@ def explain(
     """
     case = Case(both, _where_lost(both, row), row, own, theirs, direction, _settled(prices.cost), same_car=same_car)
     exchanged = _by_exchange(case, prices, loss_s, row, least_u_s)
-    if loss_s <= 0.0:
+    # Where less grip costs time everywhere, no mistake of this corner makes all of what was seen.
+    if loss_s <= 0.0 or prices.everywhere_s > 0.0:
         return exchanged
     pedals = not any(figures.inferred for figures in (*own, *theirs))
     found = synthesise(both, pedals, row, prices.scatter, tried)

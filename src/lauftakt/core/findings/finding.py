@@ -307,8 +307,9 @@ def _explained(
     sides = drives(run, own.numbers, match.position), drives(base, theirs, match.position)
     both, prices = price(car, *sides, low, high, apexes)
     # What less grip costs everywhere is said once, and taken out of what the corner's speed costs here.
-    prices.cost["use"] = prices.cost.get("use", 0.0) - match.everywhere
     prices.u.setdefault("use", 0.0)
+    cost = {**prices.cost, "use": prices.cost.get("use", 0.0) - match.everywhere}
+    prices = replace(prices, cost=cost, everywhere_s=match.everywhere)
     direction = next(c for c in layout.corners if c.name == corner).direction
     figures = known_figures(run, own.numbers, which), known_figures(base, theirs, which)
     least = match.u if len(own.numbers) < FEW else 0.0

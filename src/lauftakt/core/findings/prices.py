@@ -36,11 +36,12 @@ FEW = 4
 @dataclass(frozen=True)
 class Prices:
     """Seconds of each element by name, with their standard deviations, and (n,) by how much speeds differ by chance at
-    each node, m/s, where that is known."""
+    each node, m/s, where that is known. ``everywhere_s`` is what less grip everywhere costs here; it is taken out."""
 
     cost: dict[str, float]
     u: dict[str, float]
     scatter: Array | None = None
+    everywhere_s: float = 0.0
 
 
 @dataclass(frozen=True)

@@ -34,8 +34,8 @@ HOLDS, LET_OFF, DRAGS = 0.06, -0.05, 2.5
 MIDDLE_M = 28.0
 # A gear that is too high is noticed from so far before the slowest place to so far behind it, m.
 GEAR_M = (-15.0, 115.0)
-# A corner begins where its line bends by so much of its most; turning in late is made up for over so many times the
-# metres that it is late by, and the line that was missed is found again over so many metres.
+# A corner begins where its line reaches this share of its greatest curvature. Turning in late is made up for over this
+# multiple of the delay, and the car is back on its line this many metres later.
 BEGUN, MADE_UP, BACK_M = 0.25, 2.6, 70.0
 # More of the grip that was shown than this is at the limit.
 AT_LIMIT = 0.95
@@ -193,8 +193,8 @@ def _risen_slowly(plan: Plan, c: Corner, size: float) -> Change:
 
 
 def _rolling(plan: Plan, c: Corner, size: float, then: float | None) -> Change:
-    """Neither pedal for some metres before the brake, which is then used where it is needed, with the throttle
-    ``then`` until there, or, where that is None, where and as it ever is."""
+    """Neither pedal for some metres before the usual brake point. The brake then comes on where it is needed, with the
+    throttle at ``then`` until there; if that is None, at the usual place and with the usual force."""
     at, change = plan.places, unchanged(plan)
     change.share[plan.zone(at[c.begin] - size, at[c.begin])] = 0.0
     if then is not None:

@@ -1,6 +1,7 @@
 """From mistakes that explain a passage to causes with their seconds."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 
 import numpy as np
 
@@ -121,8 +122,12 @@ def _usable(one: Fitted, case: Case) -> bool:
 
 def _named(one: Fitted, case: Case) -> Evidence:
     """A fitted mistake by the name that the figures give to it; without any figure where they are another corner's."""
-    if case.both.stages[one.stage] is not case.stage and one.cause != LINE:
-        return Evidence(one.cause, 0.0, 0.0, None, None, None)
+    stage = case.both.stages[one.stage]
+    if stage is not case.stage:
+        if one.cause != LINE:
+            return Evidence(one.cause, 0.0, 0.0, None, None, None)
+        bends = case.both.courses[1].left[case.row, round(float(stage.sides[1].tightest[case.row]))]
+        case = replace(case, stage=stage, direction="left" if bends > 0 else "right", own=(), theirs=())
     for rule, causes in ((locked, BRAKE), (slid, AFTER), (pushed, IN_MIDDLE)):
         if one.cause in causes:
             special = rule(case)
