@@ -12,10 +12,8 @@ from lauftakt.core.arrays import spans
 from lauftakt.core.laps.counting import (
     best_of,
     counting_of,
-    is_wet,
     outcome,
     set_slow_aside,
-    set_wet_aside,
     theoretical_best,
 )
 from lauftakt.core.laps.lap import Lap
@@ -51,36 +49,23 @@ def test_the_best_are_of_the_laps_that_count(make) -> None:
 
 
 @pytest.mark.parametrize(
-    ("automatic", "timed", "wet", "counts", "wanted"),
+    ("automatic", "timed", "counts", "wanted"),
     [
-        (None, True, False, None, None),
-        ("slow", True, False, None, "slow"),
-        ("slow", True, False, True, None),
-        (None, True, False, False, "by_hand"),
-        ("slow", True, False, False, "slow"),
-        (None, True, True, None, "wet"),
-        (None, True, True, True, None),
-        ("slow", True, True, None, "slow"),
-        ("out", False, True, None, "out"),
-        ("part", False, False, True, "part"),  # without a time no lap counts, whoever says so
+        (None, True, None, None),
+        ("slow", True, None, "slow"),
+        ("slow", True, True, None),
+        (None, True, False, "by_hand"),
+        ("slow", True, False, "slow"),
+        ("out", False, None, "out"),
+        ("part", False, True, "part"),  # without a time no lap counts, whoever says so
     ],
 )
-def test_a_persons_word_goes_before_conditions_and_computation(automatic, timed, wet, counts, wanted) -> None:
-    assert outcome(automatic, timed, wet, counts) == wanted
+def test_a_persons_word_goes_before_the_computation(automatic, timed, counts, wanted) -> None:
+    assert outcome(automatic, timed, counts) == wanted
 
 
 def test_a_reason_is_kept() -> None:
-    assert outcome(None, True, False, False, "traffic") == "traffic"
-
-
-def test_wet_is_one_rule() -> None:
-    assert is_wet({"conditions": "Wet"})
-    assert is_wet({"kind": "rain test"})
-    assert not is_wet({"conditions": "damp"})
-    assert not is_wet({"conditions": "dry", "notes": "wet grass"})
-    laps = [lap(0, None, "out"), lap(1, 90.0), lap(2, 99.0, "slow")]
-    assert [item.set_aside for item in set_wet_aside(laps, True)] == ["out", "wet", "slow"]
-    assert set_wet_aside(laps, False) == laps
+    assert outcome(None, True, False, "traffic") == "traffic"
 
 
 def test_slow_laps_are_measured_by_the_best_that_counts() -> None:

@@ -167,8 +167,8 @@ def test_other_conditions_are_not_judged(school: Coach, runs: list[dict], prepar
     school.patch(f"/api/runs/{runs[1]['id']}", json={"conditions": "wet"})
     told = school.get(f"/api/debriefs/{prepared['id']}/check").json
     school.patch(f"/api/runs/{runs[1]['id']}", json={"conditions": None})
-    # No lap of a wet run counts, so there is nothing to judge by.
-    assert told["run"] is None or {one["answer"] for one in told["answers"].values()} == {"cannot_judge"}
+    assert {one["answer"] for one in told["answers"].values()} == {"cannot_judge"}
+    assert told["apart"] == "Conditions differ: dry before, wet after."
     assert school.get(f"/api/debriefs/{prepared['id']}/check").json["answers"]
 
 

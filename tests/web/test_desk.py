@@ -295,7 +295,8 @@ def test_what_else_differs_from_the_reference_is_said(coach: Coach, day: Day) ->
 def test_the_paddock(taught: Coach, day: Day) -> None:
     paddock = taught.get("/api/paddock").json
     first, second = paddock["runs"]
-    assert paddock["reference_run"] == first["id"]
+    assert [(each["run"], each["chosen"]) for each in paddock["measured"]] == [(first["id"], False)]
+    assert first["reference"]
     assert first["gap_s"] == 0
     assert second["best_s"] == pytest.approx(day.runs[1].best_lap.time_s)
     assert second["theoretical_best_s"] == pytest.approx(day.runs[1].theoretical_best_s())

@@ -44,7 +44,7 @@ def test_it_is_compared_in_the_background_and_says_what_costs_most(own: Coach, d
     runs = {run["driver"]["name"]: run["id"] for run in own.get("/api/paddock").json["runs"]}
     told = {item["run"]: item for item in found["runs"]}
     halvard, ines = told[runs["Halvard"]], told[runs["Ines"]]
-    assert found["reference"] == halvard["lap"]
+    assert {item["reference"] for item in found["runs"]} == {halvard["lap"]}
     assert halvard["strip"] == []
     assert len(ines["strip"]) == 120
     assert max(ines["strip"]) > 1e-3
@@ -55,7 +55,7 @@ def test_it_is_compared_in_the_background_and_says_what_costs_most(own: Coach, d
     words = "".join(part["text"] or "" for part in ines["says"])
     assert words.startswith(f"{first.corner}")
     # Where it is opened the desk shows just that.
-    card = f"/api/desk?laps={halvard['lap']},{ines['lap']}&reference={found['reference']}"
+    card = f"/api/desk?laps={halvard['lap']},{ines['lap']}&reference={ines['reference']}"
     assert len(own.get(card).json["laps"]) == 2
 
 

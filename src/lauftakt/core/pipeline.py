@@ -13,7 +13,7 @@ from lauftakt.core.circuit.passages import find_passages
 from lauftakt.core.circuit.reckoning import Reckoned, reckon_layout
 from lauftakt.core.circuit.sectors import propose_splits
 from lauftakt.core.circuit.turning import turned
-from lauftakt.core.laps.counting import counting_of, is_wet, set_wet_aside
+from lauftakt.core.laps.counting import counting_of
 from lauftakt.core.laps.cutting import split_laps
 from lauftakt.core.laps.lap import Lap, LapTrace, inside
 from lauftakt.core.laps.remarks import located, remarks
@@ -33,7 +33,7 @@ from lauftakt.core.technique.windows import windows
 Array = NDArray[np.float64]
 
 # Raised whenever the computation changes: what is stored of an older one is computed again.
-CODE_VERSION = 11
+CODE_VERSION = 12
 
 
 def make_layout(
@@ -208,7 +208,7 @@ def analyse_run(log: Log, layout: Layout, *, track: Track | None = None) -> Anal
     """
     placed = place(log, layout, track)
     laps, traces = split_laps(placed, layout)
-    laps = set_wet_aside(with_sectors(laps, traces, layout), is_wet(log.meta))
+    laps = with_sectors(laps, traces, layout)
     warnings = (*log.warnings, *located(placed, laps, layout.length), *remarks(placed, laps, layout))
     signals = run_signals(log, placed, laps, traces, layout) if traces else None
     return put_together(

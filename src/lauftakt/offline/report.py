@@ -18,7 +18,7 @@ from lauftakt.core.log.model import Log
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures
 from lauftakt.formats.geojson import centre_of
-from lauftakt.offline.study import Entry, Study
+from lauftakt.offline.study import Entry, Study, conditions_of_entry
 
 SCHEMA_VERSION = 1
 STEP_M = 10.0
@@ -91,6 +91,7 @@ def _run(entry: Entry, layout: Layout) -> dict[str, Any]:
         "circuit": meta.get("circuit"),
         "date": meta.get("date"),
         "kind": meta.get("kind"),
+        "conditions": None if log is None else conditions_of_entry(entry),
         "speed_scale": _round(run.speed_scale if run is not None else None, 5),
         "position_delay_s": _round(run.delay_s if run is not None else None, 4),
         "grip_level_g": _round(run.grip_level / GRAVITY if run is not None and run.grip_level else None, 4),
@@ -258,5 +259,5 @@ def _finding(finding: Finding, study: Study) -> dict[str, Any]:
         "of": finding.clean,
         "best_passage": {"lap": finding.best_lap, "loss_s": round(finding.best_loss_s, 4)},
         "put_forward": finding.put_forward,
-        "text": metric(tell(finding, study.entries[study.reference].driver, elsewhere(finding, study.findings))),
+        "text": metric(tell(finding, study.reference_driver(finding), elsewhere(finding, study.findings))),
     }

@@ -9,9 +9,12 @@ import numpy as np
 
 from lauftakt.core.circuit.drafting import read_tracks
 from lauftakt.core.circuit.layout import Layout, LayoutSketch
+from lauftakt.core.comparison.reference import Standing, reference_of
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
+from lauftakt.core.findings.ranking import ranked
 from lauftakt.core.findings.statement import Finding
+from lauftakt.core.laps.conditions import Conditions, conditions_in
 from lauftakt.core.log.model import Log, Unusable, Warning
 from lauftakt.core.log.track import Track
 from lauftakt.core.pipeline import analyse_run, layout_from, layout_without_positions
@@ -42,7 +45,8 @@ class Entry:
 class Study:
     """All files with their layout, and what was found.
 
-    ``reference`` and ``reference_lap`` are the index of the run and the number of its lap.
+    ``reference`` and ``reference_lap`` are the index of the run and the number of its lap; ``references`` holds by run
+    the index of the one it is measured against, which was driven in the same conditions.
     """
 
     entries: list[Entry]
@@ -51,6 +55,11 @@ class Study:
     reference_lap: int
     findings: list[Finding]
     strengths: list[Finding]
+    references: dict[int, int]
+
+    def reference_driver(self, finding: Finding) -> str:
+        """Who a finding is measured against."""
+        return self.entries[self.references[finding.run]].driver
 
 
 def study(files: Sequence[Path], reference: Path | None, layout_file: Path | None) -> Study:
@@ -93,16 +102,22 @@ def study(files: Sequence[Path], reference: Path | None, layout_file: Path | Non
     base = entries[chosen].run
     assert base is not None
     lap = base.best_lap or min((lap for lap in base.laps if lap.time_s is not None), key=lambda lap: lap.time_s or 0.0)
-    places = [index for index, entry in enumerate(entries) if entry.run is not None]
-    contenders = [Contender(run, entry.driver) for entry in entries if (run := entry.run) is not None]
-    findings, strengths = find(contenders, places.index(chosen), layout)
+    findings: list[Finding] = []
+    strengths: list[Finding] = []
+    references: dict[int, int] = {}
+    for group, index in _groups(entries, chosen):
+        lost, won = find([Contender(_run(entries, i), entries[i].driver) for i in group], group.index(index), layout)
+        findings += [replace(finding, run=group[finding.run]) for finding in lost]
+        strengths += [replace(finding, run=group[finding.run]) for finding in won]
+        references |= dict.fromkeys(group, index)
     return Study(
         entries=entries,
         layout=layout,
         reference=chosen,
         reference_lap=lap.number,
-        findings=[replace(finding, run=places[finding.run]) for finding in findings],
-        strengths=[replace(finding, run=places[finding.run]) for finding in strengths],
+        findings=ranked(findings, 1),
+        strengths=ranked(strengths, -1),
+        references=references,
     )
 
 
@@ -216,6 +231,40 @@ def _reference(entries: list[Entry], paths: list[Path], wanted: Path | None) -> 
         if best is not None:
             return best[1]
     return None
+
+
+def conditions_of_entry(entry: Entry) -> Conditions:
+    """In what a log was driven, as far as it says so."""
+    meta = entry.log.meta if entry.log is not None else {}
+    return conditions_in(meta.get("conditions")) or conditions_in(meta.get("kind")) or "dry"
+
+
+def _run(entries: list[Entry], index: int) -> AnalysedRun:
+    run = entries[index].run
+    assert run is not None
+    return run
+
+
+def _groups(entries: list[Entry], chosen: int) -> list[tuple[list[int], int]]:
+    """Runs that are compared with each other, and the reference among them: the one that was asked for or found first
+    in its own conditions, the quickest in others."""
+    alike: dict[Conditions, list[int]] = {}
+    for index, entry in enumerate(entries):
+        if entry.run is not None:
+            alike.setdefault(conditions_of_entry(entry), []).append(index)
+    found = []
+    for group in alike.values():
+        standings = [
+            Standing(index, entries[index].driver, best.time_s or 0.0)
+            for index in group
+            if (best := _run(entries, index).best_lap) is not None
+        ]
+        quickest = reference_of(standings)
+        if chosen in group:
+            found.append((group, chosen))
+        elif quickest is not None:
+            found.append((group, quickest.run))
+    return found
 
 
 def _nothing(entries: list[Entry]) -> str:

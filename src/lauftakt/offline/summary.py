@@ -2,7 +2,7 @@
 
 from lauftakt.core.findings.ranking import elsewhere
 from lauftakt.core.findings.words import metric, tell
-from lauftakt.offline.study import Entry, Study
+from lauftakt.offline.study import Entry, Study, conditions_of_entry
 
 
 def clock(seconds: float) -> str:
@@ -19,6 +19,7 @@ def summary(study: Study) -> str:
     lines = [
         f"{layout.name}: {layout.length:.0f} m, {len(layout.corners)} corners, splits at {sectors}",
         f"Reference: {base.driver}, lap {study.reference_lap}",
+        *_other_references(study),
         "",
     ]
     width = max(len(entry.driver[:28]) for entry in study.entries)
@@ -40,15 +41,28 @@ def summary(study: Study) -> str:
     told = [finding for finding in study.findings if finding.put_forward]
     if told:
         lines += ["", "Where time is lost:"]
-        lines += [f"  {metric(tell(finding, base.driver, elsewhere(finding, study.findings)))}" for finding in told]
+        lines += [
+            f"  {metric(tell(finding, study.reference_driver(finding), elsewhere(finding, study.findings)))}"
+            for finding in told
+        ]
     nothing = [entry.driver for entry in _judged(study) if all(finding.driver != entry.driver for finding in told)]
     if nothing:
         lines += ["", f"Nothing worth a run: {', '.join(dict.fromkeys(nothing))}."]
     kept = [finding for finding in study.strengths if finding.put_forward]
     if kept:
         lines += ["", "Where time is won:"]
-        lines += [f"  {metric(tell(finding, base.driver))}" for finding in kept]
+        lines += [f"  {metric(tell(finding, study.reference_driver(finding)))}" for finding in kept]
     return "\n".join(lines)
+
+
+def _other_references(study: Study) -> list[str]:
+    """Whom runs in other conditions than the reference's are measured against."""
+    others = {
+        conditions_of_entry(study.entries[run]): study.entries[index].driver
+        for run, index in study.references.items()
+        if index != study.reference
+    }
+    return [f"Reference in the {conditions}: {driver}" for conditions, driver in others.items()]
 
 
 def _judged(study: Study) -> list[Entry]:

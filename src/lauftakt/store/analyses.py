@@ -90,8 +90,7 @@ def _save_laps(session: Session, run: Run, row: Analysis, analysed: AnalysedRun)
                 analysis_id=row.id,
                 number=lap.number,
                 kind=lap.kind,
-                # What wet conditions do follows from the run's label, which somebody may change.
-                automatic=None if lap.set_aside == "wet" else lap.set_aside,
+                automatic=lap.set_aside,
                 start_s=lap.start_s,
                 end_s=lap.end_s,
                 time_s=lap.time_s,

@@ -10,7 +10,6 @@ from lauftakt.core.laps.counting import (
     begins_at,
     best_of,
     counting_of,
-    is_wet,
     outcome,
     theoretical_best,
 )
@@ -36,12 +35,11 @@ def settle(session: Session, run: Run, laps: Sequence[LapRow] | None = None) -> 
     """Say of every lap of a run whether it counts, and sum them up for the lists."""
     laps = laps_of(session, run.analysis_id) if laps is None else laps
     words = session.scalars(mine(LapWord, run.team_id).where(LapWord.run_id == run.id)).all()
-    wet = is_wet({"conditions": run.conditions or ""})
     for lap in laps:
         word = word_for(lap, words)
         timed = lap.time_s is not None
         counts, reason = (word.counts, word.reason) if word is not None else (None, None)
-        lap.set_aside = outcome(lap.automatic, timed, wet, counts, reason)
+        lap.set_aside = outcome(lap.automatic, timed, counts, reason)
     best = best_of(laps)
     run.laps_all, run.laps_counting = len(laps), len(counting_of(laps))
     run.best_number, run.best_s = (best.number, best.time_s) if best is not None else (None, None)

@@ -28,6 +28,7 @@ from lauftakt.web.layouts import split
 from lauftakt.web.links import bring_link_back
 from lauftakt.web.notes import undo_note
 from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.references import undo_reference
 from lauftakt.web.removing import take_back
 from lauftakt.web.stints import undo_stint
 from lauftakt.web.traffic import undo_traffic
@@ -156,4 +157,5 @@ _STEPS: dict[str, Callable[[Session, Viewer, dict[str, Any]], list[int]]] = {
     "note": undo_note,
     "cue": undo_cue,
     "debrief-given": undo_given,
+    "reference-of-day": undo_reference,
 }

@@ -46,6 +46,7 @@ from lauftakt.web import (
     paddock,
     people,
     reading_day,
+    references,
     registry,
     removing,
     running,
@@ -131,7 +132,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     for module in (
         sessions, registry, paddock, runs, hand_in, uploads, links, channels, loggers, stream, exports, actions,
         cars, compare, drivers, accounts, people, first, removing, layouts, circuits, lap_list, laps, stints, traffic,
-        running, watch, reading_day, choosing, keeping, notes, debrief, season, season.search,
+        running, watch, reading_day, references, choosing, keeping, notes, debrief, season, season.search,
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)

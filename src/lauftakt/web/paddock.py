@@ -7,6 +7,7 @@ from apiflask import APIBlueprint
 from sqlalchemy import Select, and_, func, or_, select
 from sqlalchemy.orm import Session, joinedload
 
+from lauftakt.service.day import OWN_BESTS, DayGroup, group_of, groups_of_day
 from lauftakt.store.database import NotFound, now
 from lauftakt.store.models import Car, Debrief, Driver, Event, HandIn, HandInLink, LayoutRow, Run
 from lauftakt.web import schemas, show
@@ -50,14 +51,15 @@ def get_paddock(viewer: Viewer, query_data: schemas.PaddockQuery) -> schemas.Pad
         )
         chosen = next((row for row in events if query_data.event in (None, row.id)), None)
         runs = _runs(session, viewer, chosen)
-        reference = show.reference_run(runs)
+        groups = _groups(session, viewer, chosen, runs)
         doubts = show.best_doubts(session, viewer, runs)
         return schemas.PaddockOut(
             events=[show.event(row, counts.get(row.id, 0)) for row in events],
             next=following,
             event=show.event(chosen, len(runs)) if chosen else None,
-            reference_run=reference.id if reference else None,
-            runs=[show.run(row, reference, doubts) for row in runs],
+            measured=[show.measured(group) for group in groups],
+            own_bests=chosen is not None and chosen.reference == OWN_BESTS,
+            runs=[show.run(row, group_of(groups, row.id), doubts) for row in runs],
             deliveries=_deliveries(session, viewer, chosen, runs),
             drivers=show.choices(session, viewer, Driver),
             cars=show.choices(session, viewer, Car),
@@ -82,11 +84,18 @@ def _older(before: str) -> Any:
     return or_(Event.day < day, and_(Event.day == day, Event.id < int(number)))
 
 
+def _groups(session: Session, viewer: Viewer, event: Event | None, runs: list[Run]) -> list[DayGroup]:
+    """What a day's runs are measured against; who may not see all of them is measured among the own ones."""
+    if event is None:
+        return []
+    return groups_of_day(session, event, None if allowed(viewer, "see-team") else runs)
+
+
 def _runs(session: Session, viewer: Viewer, event: Event | None) -> list[Run]:
     if event is None:
         return []
     query = visible(Run, viewer).where(Run.event_id == event.id)
-    parts = joinedload(Run.driver), joinedload(Run.car)
+    parts = joinedload(Run.driver), joinedload(Run.car), joinedload(Run.event), joinedload(Run.analysis)
     return list(session.scalars(query.options(*parts).order_by(Run.started_at, Run.id)))
 
 

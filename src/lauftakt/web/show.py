@@ -14,9 +14,11 @@ from lauftakt.core.comparison.delta import level
 from lauftakt.core.findings.words import Said
 from lauftakt.core.log.model import Channel, RawChannel
 from lauftakt.core.log.roles import ROLES
+from lauftakt.service.day import DayGroup
 from lauftakt.store.analyses import LapView, load_laps
 from lauftakt.store.counting import word_for
 from lauftakt.store.database import mine
+from lauftakt.store.lap_names import key_of
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import (
     Analysis,
@@ -79,15 +81,15 @@ def event(row: Event, runs: int) -> schemas.EventOut:
     )
 
 
-def run(row: Run, reference: Run | None, doubts: Mapping[int, float] = MappingProxyType({})) -> schemas.RunOut:
-    """A run from its summary, held against the run with the fastest lap; ``doubts`` are standard deviations of best
-    laps, by run, in seconds."""
-    gap = None
-    if row.best_s is not None and reference is not None and reference.best_s is not None:
-        gap = row.best_s - reference.best_s
-    unsure = 0.0
-    if reference is not None and row.id != reference.id:
-        unsure = float(np.hypot(doubts.get(row.id, 0.0), doubts.get(reference.id, 0.0)))
+def run(row: Run, group: DayGroup | None, doubts: Mapping[int, float] = MappingProxyType({})) -> schemas.RunOut:
+    """A run from its summary, held against the reference of its group; ``doubts`` are standard deviations of best laps,
+    by run, in seconds."""
+    gap, unsure, itself = None, 0.0, False
+    if row.best_s is not None and group is not None and group.lap.time_s is not None:
+        gap = row.best_s - group.lap.time_s
+        itself = group.reference == (row.id, row.best_number)
+        if not itself:
+            unsure = float(np.hypot(doubts.get(row.id, 0.0), group.lap.time_u_s or 0.0))
     return schemas.RunOut(
         id=row.id,
         driver=driver(row.driver),
@@ -101,6 +103,8 @@ def run(row: Run, reference: Run | None, doubts: Mapping[int, float] = MappingPr
         best_s=row.best_s,
         gap_s=gap,
         level=gap is not None and level(gap, unsure),
+        conditions=row.conditions,  # type: ignore[arg-type]
+        reference=itself,
         theoretical_best_s=row.theoretical_best_s,
     )
 
@@ -115,10 +119,21 @@ def best_doubts(session: Session, viewer: Viewer, runs: Sequence[Run]) -> dict[i
     return {run_id: u or 0.0 for analysis, run_id, number, u in found if best[analysis] == number}
 
 
-def reference_run(runs: Sequence[Run]) -> Run | None:
-    """The run with the fastest lap: what others are measured against unless somebody chooses otherwise."""
-    timed = [row for row in runs if row.best_s is not None]
-    return min(timed, key=lambda row: row.best_s or 0.0, default=None)
+def measured(group: DayGroup) -> schemas.MeasuredAgainst:
+    """What a group of a day's runs is measured against."""
+    base = group.base
+    return schemas.MeasuredAgainst(
+        conditions=group.conditions,
+        runs=[row.id for row in group.runs],
+        lap=key_of(base, group.lap),
+        run=base.id,
+        number=group.lap.number,
+        driver=driver(base.driver),
+        day=base.event.day,
+        car=base.car.name if base.car else None,
+        time_s=group.lap.time_s or 0.0,
+        chosen=group.chosen,
+    )
 
 
 def lap(row: LapView, words: Sequence[LapWord]) -> schemas.LapOut:

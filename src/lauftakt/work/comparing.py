@@ -1,56 +1,28 @@
-"""Compares a day's runs with its quickest lap: the paddock says what costs most before anything is opened."""
+"""Compares a day's runs with its reference: the paddock says what costs most before anything is opened."""
 
 from sqlalchemy import select
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy.orm import Session
 
 from lauftakt.core.technique.signals import JUDGED_BY
-from lauftakt.store.comparisons import comparison_of, kept_comparison, key_of_runs
+from lauftakt.service.day import Compared, DayGroup, compared, groups_of_day
+from lauftakt.store.comparisons import comparison_of
 from lauftakt.store.database import Database, mine
-from lauftakt.store.lineup import Apart, CurveCache, common_analyses, load_entries
-from lauftakt.store.models import Comparison, Event, Job, Run
+from lauftakt.store.lineup import CurveCache, load_entries
+from lauftakt.store.models import Event, Job
 from lauftakt.work.jobs import OPEN, add_job
 
 KIND = "compare"
 
 
-def runs_of_day(session: Session, team_id: int, event_id: int) -> list[Run]:
-    """Runs of an event that can be compared, quickest first: those with a lap that counts, on the quickest's layout."""
-    query = mine(Run, team_id).where(
-        Run.event_id == event_id, Run.best_number.is_not(None), Run.analysis_id.is_not(None)
-    )
-    runs = session.scalars(query.options(joinedload(Run.analysis)).order_by(Run.best_s, Run.id)).all()
-    return [run for run in runs if run.layout_id == runs[0].layout_id]
+def want_comparison(session: Session, team_id: int, event_id: int, key: str) -> tuple[int | None, bool]:
+    """A job that computes what a day lacks, unless one is under way or failed for the same.
 
-
-def day_comparison(
-    session: Session, team_id: int, runs: list[Run], cache: CurveCache
-) -> tuple[str, Comparison | None] | None:
-    """What a day's comparison is called as everything is now, and the comparison where it was computed already.
+    One that ended well without it found something else to compare by then, and is no reason not to try again.
 
     Parameters
     ----------
-    session, team_id : where
-    runs : see :func:`runs_of_day`
-    cache : what was read before
-
-    Returns
-    -------
-    None where nothing can be compared: fewer than one run, or runs that are just being computed on a changed layout.
-    """
-    if not runs or runs[0].best_number is None:
-        return None
-    try:
-        analyses = common_analyses(session, runs)
-    except Apart:
-        return None
-    key = key_of_runs(session, runs, analyses, (runs[0].id, runs[0].best_number), cache)
-    return key, kept_comparison(session, team_id, key, cache)
-
-
-def want_comparison(session: Session, team_id: int, event_id: int, key: str) -> tuple[int | None, bool]:
-    """A job that computes a day's comparison, unless one is under way or failed for the same.
-
-    One that ended well without it found something else to compare by then, and is no reason not to try again.
+    session, team_id, event_id : which day
+    key : what the comparison that is missing is called
 
     Returns
     -------
@@ -70,7 +42,7 @@ def want_comparison(session: Session, team_id: int, event_id: int, key: str) -> 
 
 
 def compare_day(database: Database, team_id: int, event_id: int) -> None:
-    """Compute the comparison of a day's runs with its quickest lap, and keep it.
+    """Compute the comparisons of a day's runs with the laps they are measured against, and keep them.
 
     Parameters
     ----------
@@ -78,12 +50,16 @@ def compare_day(database: Database, team_id: int, event_id: int) -> None:
     """
     cache = CurveCache()
     with database.begin() as session:
-        if session.scalar(mine(Event, team_id).where(Event.id == event_id)) is None:
+        event = session.scalar(mine(Event, team_id).where(Event.id == event_id))
+        if event is None:
             return
-        runs = runs_of_day(session, team_id, event_id)
-        found = day_comparison(session, team_id, runs, cache)
-        if found is None or found[1] is not None or runs[0].best_number is None:
-            return
-        entries = load_entries(session, runs, common_analyses(session, runs), ["time_draws", *JUDGED_BY], cache)
-        known = {run: cache.analysed(session, entry) for run, entry in entries.items()}
-        comparison_of(database, session, entries, known, (runs[0].id, runs[0].best_number), cache)
+        for group in groups_of_day(session, event):
+            found = compared(session, group, cache)
+            if found.key is not None and found.comparison is None:
+                _compute(database, session, group, found, cache)
+
+
+def _compute(database: Database, session: Session, group: DayGroup, found: Compared, cache: CurveCache) -> None:
+    entries = load_entries(session, group.compared, found.analyses, ["time_draws", *JUDGED_BY], cache)
+    known = {run: cache.analysed(session, entry) for run, entry in entries.items()}
+    comparison_of(database, session, entries, known, group.reference, cache)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from sqlalchemy.orm import Session, selectinload
 
-from lauftakt.core.laps.counting import is_wet
+from lauftakt.core.laps.conditions import CONDITIONS, conditions_in
 from lauftakt.core.log.model import Log
 from lauftakt.store.database import mine
 from lauftakt.store.models import Car, Circuit, Driver, Event, HandIn, LayoutRow, Run
@@ -19,7 +19,6 @@ KINDS = {
     "race": ("race", "rennen", "heat", "final"),
     "test": ("test", "testing", "shakedown"),
 }
-CONDITIONS = ("dry", "damp", "wet")
 # Words of files' names that are no names.
 _NO_NAMES = frozenset(
     ("log", "logs", "lap", "laps", "run", "runs", "session", "stint", "data", "export", "exported", "csv", "gps",
@@ -84,8 +83,8 @@ def propose(session: Session, team_id: int, hand_in: HandIn, log: Log, layout: L
         or "practice",
         conditions=known(
             "conditions",
-            ("file", _conditions(meta)),
-            ("name", _conditions_in(words)),
+            ("file", conditions_in(meta.get("conditions")) or conditions_in(meta.get("kind"))),
+            ("name", conditions_in(" ".join(words))),
             ("last run", last.conditions if last is not None else None),
         ),
         tyres=known("tyres", ("file", meta.get("tyres")), ("last run", last.tyres if last is not None else None)),
@@ -162,17 +161,6 @@ def _named_in(words: list[str], names: list[str]) -> str | None:
 
 def _kind(words: list[str]) -> str | None:
     return next((kind for kind, names in KINDS.items() for word in words if word in names), None)
-
-
-def _conditions(meta: Mapping[str, str]) -> str | None:
-    said = meta.get("conditions", "").lower()
-    found = next((word for word in CONDITIONS if word in said.split()), None)
-    return "wet" if found is None and is_wet(meta) else found
-
-
-def _conditions_in(words: list[str]) -> str | None:
-    found = next((word for word in ("wet", "damp", "rain", "dry") if word in words), None)
-    return "wet" if found == "rain" else found
 
 
 def _date_in(file_name: str) -> datetime | None:

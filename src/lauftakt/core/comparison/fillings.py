@@ -6,6 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from lauftakt.core.laps.conditions import Conditions
+
 # A driver's laps that are slower than the best by more than this share are no tries at the same.
 NEAR = 0.015
 # What a driver usually does shows in three laps; more hide the picture.
@@ -23,6 +25,7 @@ class Candidate:
     run, number : which lap
     driver, car, event : whose, with what, on which day; the car may not be known
     time_s : lap time
+    conditions : in which it was driven
     """
 
     run: int
@@ -31,6 +34,7 @@ class Candidate:
     car: int | None
     event: int
     time_s: float
+    conditions: Conditions = "dry"
 
     @property
     def key(self) -> tuple[int, int]:
@@ -44,6 +48,7 @@ class Asked:
     Attributes
     ----------
     event, driver, other, run : of which day, of whom, of which run
+    reference : the reference of the day, where one is known
     within_share, within_s : how much slower than the best a lap near it may be, as a share of its time, or in seconds
     """
 
@@ -51,6 +56,7 @@ class Asked:
     driver: int | None = None
     other: int | None = None
     run: int | None = None
+    reference: Candidate | None = None
     within_share: float = NEAR
     within_s: float | None = None
 
@@ -84,11 +90,11 @@ def _of(laps: Iterable[Candidate], *, event: int | None = None, driver: int | No
 
 
 def drivers_bests(laps: Sequence[Candidate], asked: Asked) -> Filling | None:
-    """The best lap of each driver of a day, against the quickest of them."""
+    """The best lap of each driver of a day, against the reference of the day, else the quickest of them."""
     best: dict[int, Candidate] = {}
     for lap in _quickest(_of(laps, event=asked.event)):
         best.setdefault(lap.driver, lap)
-    return _filling(list(best.values()))
+    return _filling(list(best.values()), asked.reference)
 
 
 def near_best(laps: Sequence[Candidate], asked: Asked) -> Filling | None:
@@ -111,13 +117,13 @@ def first_and_last(laps: Sequence[Candidate], asked: Asked) -> Filling | None:
 
 
 def today_and_ever(laps: Sequence[Candidate], asked: Asked) -> Filling | None:
-    """A driver's best lap of a day against the best one that was ever driven with its car; where the car is not known,
-    against the driver's own best of another day."""
+    """A driver's best lap of a day against the best one that was ever driven with its car in like conditions; where the
+    car is not known, against the driver's own best of another day."""
     today = _quickest(_of(laps, event=asked.event, driver=asked.driver))
     if not today:
         return None
     own = today[0]
-    rivals = [lap for lap in laps if lap.key != own.key]
+    rivals = [lap for lap in laps if lap.key != own.key and lap.conditions == own.conditions]
     if own.car is not None:
         rivals = [lap for lap in rivals if lap.car == own.car and (lap.event != own.event or lap.driver != own.driver)]
     else:

@@ -1,8 +1,9 @@
 """Whether two runs of a driver can be held against each other, and what differs where they can."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from lauftakt.core.laps.counting import is_wet
+from lauftakt.core.laps.conditions import Conditions, conditions_of
 
 
 @dataclass(frozen=True)
@@ -25,17 +26,53 @@ class Setting:
     conditions: str | None = None
 
     @property
-    def grip(self) -> str:
+    def grip(self) -> Conditions:
         """``dry``, ``damp`` or ``wet``: what makes laps of one car on one layout another matter."""
-        said = self.conditions or ""
-        if is_wet({"conditions": said}):
-            return "wet"
-        return "damp" if "damp" in said.lower().split() else "dry"
+        return conditions_of(self.conditions)
 
     @property
     def trim(self) -> tuple[int, int | None, str | None, str]:
         """Layout, car, tyres and grip: runs of one trim are told as one."""
         return self.layout, self.car, self.tyres, self.grip
+
+
+@dataclass(frozen=True)
+class Difference:
+    """In what else than the driving two runs differ, and how each was: ``what`` is ``conditions``, ``car`` or
+    ``tyres``."""
+
+    what: str
+    own: str
+    theirs: str
+
+
+def differences(own: Setting, theirs: Setting) -> tuple[Difference, ...]:
+    """In what else than the driving a run differs from its reference, as far as both are known."""
+    pairs: list[tuple[str, str, str]] = [("conditions", own.grip, theirs.grip)]
+    if own.car is not None and theirs.car is not None and own.car != theirs.car:
+        pairs.append(("car", own.car_name, theirs.car_name))
+    if own.tyres and theirs.tyres:
+        pairs.append(("tyres", own.tyres, theirs.tyres))
+    return tuple(Difference(what, mine, other) for what, mine, other in pairs if mine != other)
+
+
+_IN = {"dry": "in the dry", "damp": "in the damp", "wet": "in the wet"}
+
+
+def across(found: Sequence[Difference]) -> str:
+    """The first words about two runs that differ in more than the driving; empty where they do not.
+
+    ``In the wet, against a lap in the dry: ``
+    """
+    told = []
+    for one in found:
+        if one.what == "conditions":
+            told.append(f"{_IN[one.own]}, against a lap {_IN[one.theirs]}")
+        else:
+            where = "in another car" if one.what == "car" else "on other tyres"
+            told.append(f"{where} ({one.own} against {one.theirs})")
+    text = ", ".join(told)
+    return f"{text[:1].upper()}{text[1:]}: " if text else ""
 
 
 def apart(before: Setting, after: Setting) -> str | None:

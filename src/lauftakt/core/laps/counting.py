@@ -4,7 +4,7 @@ Nothing is deleted by any of this. Rules work on anything that has a lap's ``tim
 the core's laps as well as rows of a database.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Protocol, TypeVar
 
@@ -27,8 +27,6 @@ STANDS_MS, STOOD_S = 1.5, 3.0
 # A limit is known to about a metre and a car is two metres wide: only what is clearly beyond it counts.
 BEYOND_LIMIT_M = 2.0
 BEYOND_FOR_M = 10
-# A damp track is a condition to compare with care; only a wet one makes laps that say nothing about the driver.
-WET_WORDS = ("wet", "rain")
 
 
 class Judged(Protocol):
@@ -80,24 +78,13 @@ def theoretical_best(laps: Iterable[Sectored]) -> float | None:
     return sum(min(times) for times in zip(*rows, strict=True)) if rows else None
 
 
-def is_wet(meta: Mapping[str, str]) -> bool:
-    """Whether a run's conditions, or the words of its kind, say that it was driven in the wet."""
-    words = f"{meta.get('kind', '')} {meta.get('conditions', '')}".lower().split()
-    return any(word in words for word in WET_WORDS)
-
-
-def outcome(
-    automatic: str | None, timed: bool, wet: bool, counts: bool | None, reason: str | None = None
-) -> str | None:
-    """Why a lap is set aside, or None where it counts.
-
-    A person's word goes before what the computation found, and that before the run's conditions.
+def outcome(automatic: str | None, timed: bool, counts: bool | None, reason: str | None = None) -> str | None:
+    """Why a lap is set aside, or None where it counts: a person's word goes before what the computation found.
 
     Parameters
     ----------
     automatic : why the computation sets it aside
     timed : whether it runs from line to line; without a time no lap counts
-    wet : whether its run was driven in the wet
     counts : what a person said: it counts, it does not, or nothing
     reason : the person's reason
     """
@@ -105,12 +92,7 @@ def outcome(
         return reason or automatic or "by_hand"
     if counts and timed:
         return None
-    return automatic or ("wet" if wet and timed else None)
-
-
-def set_wet_aside(laps: Sequence[Lap], wet: bool) -> list[Lap]:
-    """Laps of a run that was driven in the wet, or not."""
-    return [replace(lap, set_aside=outcome(lap.set_aside, lap.time_s is not None, wet, None)) for lap in laps]
+    return automatic
 
 
 def aside_at_once(layout: Layout, offset: Array, stood_s: float) -> str | None:

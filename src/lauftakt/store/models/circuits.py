@@ -84,7 +84,11 @@ class MarkRow(Owned, Base):
 
 
 class Event(Removable, Owned, Base):
-    """A day or a weekend on one layout of a circuit, with its own way of cutting the lap into sectors."""
+    """A day or a weekend on one layout of a circuit, with its own way of cutting the lap into sectors.
+
+    ``reference`` is what a coach wants the day measured against: the address of a lap, ``own-bests``, or None for what
+    the core's rule finds.
+    """
 
     __tablename__ = "event"
     __table_args__ = (
@@ -95,5 +99,6 @@ class Event(Removable, Owned, Base):
     day: Mapped[str] = mapped_column(String(10))
     layout_id: Mapped[int] = mapped_column(ForeignKey("layout.id", ondelete="CASCADE"))
     sector_set_id: Mapped[int | None] = mapped_column(ForeignKey("sector_set.id", ondelete="SET NULL"))
+    reference: Mapped[str | None] = mapped_column(String(40))
     layout: Mapped[LayoutRow] = relationship()
     sector_set: Mapped[SectorSet | None] = relationship()

@@ -12,7 +12,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.findings.statement import Finding
-from lauftakt.core.laps.counting import best_of, counting_of, is_wet, outcome, theoretical_best
+from lauftakt.core.laps.counting import best_of, counting_of, outcome, theoretical_best
 from lauftakt.core.laps.lap import LEAST_REACH_M, Lap
 from lauftakt.core.laps.recutting import recut
 from lauftakt.core.log.model import Unusable
@@ -148,13 +148,12 @@ def _automatic(entry: Entry, before: Layout, after: Layout, start_m: float) -> S
 
 
 def _settled(entry: Entry, laps: Sequence[Lap]) -> list[Lap]:
-    """Laps with what the run's conditions and people say of them."""
-    wet = is_wet({"conditions": entry.run.conditions or ""})
+    """Laps with what people say of them."""
     found = []
     for lap in laps:
         word = word_for(lap, entry.run.words)
         counts, reason = (word.counts, word.reason) if word is not None else (None, None)
-        found.append(replace(lap, set_aside=outcome(lap.set_aside, lap.time_s is not None, wet, counts, reason)))
+        found.append(replace(lap, set_aside=outcome(lap.set_aside, lap.time_s is not None, counts, reason)))
     return found
 
 

@@ -17,8 +17,8 @@ from typing import Literal
 
 from lauftakt.core.laps.counting import begins_at
 from lauftakt.store.analyses import LapLike
+from lauftakt.store.lap_names import key_of
 from lauftakt.store.made_laps import Recipe, read_recipe
-from lauftakt.store.models import Run
 from lauftakt.web.access import Problem
 
 MOST_LAPS = 24
@@ -71,11 +71,6 @@ class MadeAddress:
 
 Address = LapAddress | MadeAddress
 CurveAddress = tuple[int, int] | Recipe
-
-
-def key_of(run: Run, lap: LapLike) -> str:
-    """The address of a lap."""
-    return f"{run.id}-{int(lap.start_s)}"
 
 
 def lap_address(text: str) -> LapAddress:
@@ -144,3 +139,7 @@ def _parts(text: str) -> list[str]:
     if len(parts) > MOST_LAPS + 1:
         raise Problem(422, "too-many", f"At most {MOST_LAPS} laps fit on the desk; take some off it.")
     return parts
+
+
+__all__ = ["MOST_LAPS", "Address", "CurveAddress", "LapAddress", "MadeAddress", "curve_address", "curve_addresses",
+           "desk_address", "desk_addresses", "key_of", "lap_address"]  # fmt: skip

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 
 from sqlalchemy.orm import Session, joinedload
 
+from lauftakt.service.day import DayGroup, group_of, groups_of_day, main_group
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.lineup import MOST_RUNS, Apart, Entry, common_analyses, load_entries
 from lauftakt.store.made_laps import best_recipe
@@ -11,39 +12,48 @@ from lauftakt.store.models import Analysis, Event, Run
 from lauftakt.web import show
 from lauftakt.web.access import Problem, curve_cache
 from lauftakt.web.compare.addresses import MOST_LAPS, Address, LapAddress, MadeAddress
-from lauftakt.web.compare.lineup import LineUp, add_made, entries_of_runs
-from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.compare.lineup import LineUp, add_made, entries_of_runs, runs_of
+from lauftakt.web.policy import Viewer, allowed, one, visible
 
 Key = tuple[int, int]
 
 
 def proposed(session: Session, viewer: Viewer, run_id: int | None, event_id: int | None) -> LineUp:
-    """The best lap of every driver of the event who is not only a reference, and the fastest of them as the reference;
-    where all are, of all of them."""
+    """The reference of the day, and the best lap of every driver who is compared with it: of those in the conditions of
+    the run that is asked for, else of most. A run that is asked for goes before another of its driver."""
     event = _event(session, viewer, run_id, event_id)
     query = visible(Run, viewer).where(Run.event_id == event.id).options(*show.RUN_PARTS, joinedload(Run.analysis))
-    runs = {run.id: run for run in session.scalars(query.order_by(Run.started_at, Run.id))}
-    students = {run.driver_id for run in runs.values() if not run.driver.reference_only and run.best_s is not None}
-
-    def aside(run: Run) -> bool:
-        return bool(students) and run.driver_id not in students
-
-    best: dict[int, tuple[float, int, int]] = {}
-    for run in runs.values():
-        if run.best_s is None or run.best_number is None or (aside(run) and run.id != run_id):
-            continue
-        entry = (run.best_s, run.id, run.best_number)
-        wanted = run.id == run_id
-        if wanted or run.driver_id not in best or (entry < best[run.driver_id] and best[run.driver_id][1] != run_id):
-            best[run.driver_id] = entry
-    if not best:
+    runs = list(session.scalars(query.order_by(Run.started_at, Run.id)))
+    groups = groups_of_day(session, event, None if allowed(viewer, "see-team") else runs)
+    group = main_group(groups) if run_id is None else group_of(groups, run_id)
+    if group is None:
         raise Problem(404, "empty", "No run of this event has a timed lap that counts.")
-    reference = min(best.values())
-    others = [entry for entry in best.values() if entry != reference]
-    chosen = [reference, *sorted(others, key=lambda entry: entry[1] != run_id)][:MOST_LAPS]
-    keys = [(run, number) for _, run, number in chosen]
-    chosen_runs = list(dict.fromkeys(runs[run] for run, _ in keys))
-    return LineUp(entries_of_runs(session, chosen_runs, ["time_draws"]), keys, (reference[1], reference[2]))
+    students = any(not run.driver.reference_only for run in group.runs)
+    best: dict[int, Run] = {}
+    for run in group.runs:  # the quickest first
+        if students and run.driver.reference_only and run.id != run_id:
+            continue
+        if run.id == run_id or run.driver_id not in best:
+            best[run.driver_id] = run
+    others = [(run.id, run.best_number) for run in sorted(best.values(), key=lambda run: run.id != run_id)]
+    reference = group.reference
+    # The reference's driver is on the desk with that lap, unless another run of theirs was asked for.
+    keys = [reference] + [
+        (run, number)
+        for run, number in others
+        if number is not None and (run, number) != reference and (run == run_id or not _is_of(group, run))
+    ]
+    keys = keys[:MOST_LAPS]
+    known = {run.id: run for run in group.compared}
+    chosen = [known[run] for run in dict.fromkeys(run for run, _ in keys)]
+    return LineUp(entries_of_runs(session, runs_of(session, viewer, [run.id for run in chosen]), ["time_draws"]), keys,
+                  reference)  # fmt: skip
+
+
+def _is_of(group: DayGroup, run_id: int) -> bool:
+    """Whether a run is the reference's driver's, on the same day."""
+    run = next(run for run in group.runs if run.id == run_id)
+    return run.driver_id == group.base.driver_id and run.event_id == group.base.event_id and not group.of_own
 
 
 def _event(session: Session, viewer: Viewer, run_id: int | None, event_id: int | None) -> Event:

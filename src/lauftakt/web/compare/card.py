@@ -10,6 +10,7 @@ from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.car import ShownCar, shown_car
 from lauftakt.core.comparison.delta import Loss, place_uncertainty, stretch_loss
+from lauftakt.core.debrief.alike import Difference, across, differences
 from lauftakt.core.findings.causes import Explanation
 from lauftakt.core.findings.habits import Asked, Habit, causes_of_laps, habit_between, without_cause
 from lauftakt.core.findings.lap_words import against_of, made_name, median_of, of_lap, of_reference
@@ -21,6 +22,7 @@ from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures, figures
 from lauftakt.core.technique.signals import Signals
 from lauftakt.core.technique.windows import Window, stretch_window, windows
+from lauftakt.store.asked import setting_of
 from lauftakt.store.lineup import Entry
 from lauftakt.store.made_laps import read_recipe
 from lauftakt.web import schemas, show
@@ -339,12 +341,25 @@ def _says(
 ) -> Said:  # fmt: skip
     """The sentences about a lap, and whether it was the lap or the reference."""
     name, base = (_called(entries[run]) for run in (key[0], reference[0]))
+    first = across(between(entries, key, reference))
     usual = () if entries[reference[0]].made else of_reference(base, reference[1], habits.get(reference[0]))
     if key == reference:
         return usual
     # A made lap's name begins with an article.
     name = name[:1].upper() + name[1:]
-    return (*of_lap(name, loss, why, _against(entries, key, reference), habits.get(key[0]), doubts), *usual)
+    return (
+        *((first,) if first else ()),
+        *of_lap(name, loss, why, _against(entries, key, reference), habits.get(key[0]), doubts),
+        *usual,
+    )
+
+
+def between(entries: Mapping[int, Entry], key: tuple[int, int], reference: tuple[int, int]) -> tuple[Difference, ...]:
+    """In what else than the driving a lap differs from the reference; nothing is known of made laps."""
+    own, base = entries[key[0]], entries[reference[0]]
+    if own.made or base.made:
+        return ()
+    return differences(setting_of(own.run), setting_of(base.run))
 
 
 def _called(entry: Entry, by: frozenset[int] = frozenset()) -> str:

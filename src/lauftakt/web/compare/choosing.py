@@ -7,15 +7,17 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.comparison.fillings import NEAR, Asked, Candidate, Filling, fill, winners
+from lauftakt.core.laps.conditions import conditions_of
 from lauftakt.core.laps.counting import best_of
 from lauftakt.core.laps.times import passage_times
+from lauftakt.service.day import groups_of_day, main_group
 from lauftakt.store.lineup import MOST_RUNS
 from lauftakt.store.models import Driver, Event, LapRow, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.compare.addresses import key_of
 from lauftakt.web.compare.lineup import entries_of_runs, runs_of
-from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.policy import Viewer, allowed, one, visible
 
 blueprint = APIBlueprint("choosing", __name__, tag="Compare")
 
@@ -53,17 +55,24 @@ def get_choices(viewer: Viewer, query_data: schemas.ChoicesQuery) -> schemas.Cho
 @blueprint.output(schemas.FillingOut)
 def get_filling(viewer: Viewer, query_data: schemas.FillingQuery) -> schemas.FillingOut:
     """Laps that answer a question that is often asked, such as each driver's best of the day."""
-    asked = Asked(
-        query_data.event,
-        query_data.driver,
-        query_data.other,
-        query_data.run,
-        within_share=query_data.within_share or NEAR,
-        within_s=query_data.within_s,
-    )
     with database().begin() as session:
         event = one(session, Event, viewer, query_data.event)
+        seen = list(session.scalars(visible(Run, viewer).where(Run.event_id == event.id).options(*show.RUN_PARTS)))
+        group = main_group(groups_of_day(session, event, None if allowed(viewer, "see-team") else seen))
         candidates = _candidates(session, viewer, event, query_data.kind)
+        if query_data.kind in ("bests", "winners"):
+            # Of the day as a whole: among those who are compared with each other.
+            together = set() if group is None else {run.id for run in group.compared}
+            candidates = [lap for lap in candidates if lap.run in together]
+        asked = Asked(
+            query_data.event,
+            query_data.driver,
+            query_data.other,
+            query_data.run,
+            reference=None if group is None else _candidate(group.base, group.lap),
+            within_share=query_data.within_share or NEAR,
+            within_s=query_data.within_s,
+        )
         if query_data.kind == "winners":
             found = _winners(session, viewer, candidates)
         else:
@@ -85,7 +94,7 @@ def _candidates(session: Session, viewer: Viewer, event: Event, kind: str) -> li
     runs = list(session.scalars(query.where(Run.event_id == event.id).order_by(Run.id)))
     laps = _laps(session, viewer, runs)
     found = [
-        Candidate(run.id, lap.number, run.driver_id, run.car_id, run.event_id, lap.time_s)
+        _candidate(run, lap)
         for run in runs
         for lap in laps.get(run.id, [])
         if lap.time_s is not None and lap.set_aside is None
@@ -93,10 +102,18 @@ def _candidates(session: Session, viewer: Viewer, event: Event, kind: str) -> li
     if kind == "today_and_ever":
         others = query.where(Run.event_id != event.id, Run.best_s.is_not(None), Run.best_number.is_not(None))
         found += [
-            Candidate(run.id, run.best_number or 0, run.driver_id, run.car_id, run.event_id, run.best_s or 0.0)
+            Candidate(
+                run.id, run.best_number or 0, run.driver_id, run.car_id, run.event_id, run.best_s or 0.0,
+                conditions_of(run.conditions),
+            )
             for run in session.scalars(others.order_by(Run.id))
-        ]
+        ]  # fmt: skip
     return found
+
+
+def _candidate(run: Run, lap: LapRow) -> Candidate:
+    grip = conditions_of(run.conditions)
+    return Candidate(run.id, lap.number, run.driver_id, run.car_id, run.event_id, lap.time_s or 0.0, grip)
 
 
 WHY_NOT = {
@@ -148,6 +165,7 @@ def _choices(run: Run, laps: list[LapRow]) -> schemas.RunChoices:
         day=run.event.day,
         driver=show.driver(run.driver),
         car=run.car.name if run.car else None,
+        conditions=run.conditions,  # type: ignore[arg-type]
         started_at=run.started_at.isoformat() if run.started_at else None,
         best=None if best is None else key_of(run, best),
         laps=[

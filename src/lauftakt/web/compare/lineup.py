@@ -10,11 +10,13 @@ from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.delta import delta_uncertainty, level, rate_uncertainty, time_delta
+from lauftakt.core.debrief.alike import differences
 from lauftakt.core.laps.counting import best_of
 from lauftakt.core.laps.lap import LapTrace, draw_places
 from lauftakt.core.registry import CHANNELS, DERIVED
 from lauftakt.core.technique.along import has_derived
 from lauftakt.core.technique.signals import Scale
+from lauftakt.store.asked import setting_of
 from lauftakt.store.database import NotFound
 from lauftakt.store.lineup import NAMELESS, Apart, Entry, common_analyses, load_entries, nameless_names
 from lauftakt.store.made_laps import NUMBER, Recipe, made_entry, read_recipe
@@ -280,18 +282,11 @@ def _made(entry: Entry, address: MadeAddress) -> schemas.MadeOut:
 
 
 def _differences(own: Run, base: Run) -> list[schemas.Difference]:
-    """In which else than the driving a run differs from the reference's, as far as both are known."""
-    known = (
-        ("car", own.car.name if own.car else None, base.car.name if base.car else None),
-        ("tyres", own.tyres, base.tyres),
-        ("conditions", own.conditions, base.conditions),
-        ("day", own.event.day, base.event.day),
-    )
-    return [
-        schemas.Difference(what=what, own=mine, reference=theirs)  # type: ignore[arg-type]
-        for what, mine, theirs in known
-        if mine is not None and theirs is not None and mine != theirs
-    ]
+    """In what else than the driving a run differs from the reference's, as far as both are known."""
+    found = [(one.what, one.own, one.theirs) for one in differences(setting_of(own), setting_of(base))]
+    if own.event.day != base.event.day:
+        found.append(("day", own.event.day, base.event.day))
+    return [schemas.Difference(what=what, own=mine, reference=theirs) for what, mine, theirs in found]  # type: ignore[arg-type]
 
 
 def _logged(session: Session, viewer: Viewer, entries: dict[int, Entry]) -> dict[int, list[str]]:

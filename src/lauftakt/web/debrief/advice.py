@@ -186,8 +186,8 @@ def _asked_for(
     session: Session, seen: Seen, passage: str, corner: str | None, asked: schemas.CueIn, finding: Finding | None
 ) -> Proposal:
     run, layout = seen.analysed(session, seen.run), seen.layout
-    reference = None if seen.itself else seen.analysed(session, seen.base)
-    offered = proposals(finding, run, layout, reference) if finding is not None else []
+    reference = seen.analysed(session, seen.base) if seen.measured else None
+    offered = proposals(finding, run, layout, reference) if finding is not None and not seen.across else []
     chosen = None
     if asked.figure is None:
         chosen = offered[0] if offered else None
@@ -206,8 +206,10 @@ def _asked_for(
 
 
 def _theirs(session: Session, seen: Seen, passage: str, corner: str | None, figure: str) -> float | None:
-    """What the reference usually does there; None where the driver is the reference."""
-    return None if seen.itself else usual(seen.analysed(session, seen.base), seen.layout, passage, corner, figure)
+    """What the reference usually does there; None where the driver is the reference, and where it had another car."""
+    if not seen.measured:
+        return None
+    return usual(seen.analysed(session, seen.base), seen.layout, passage, corner, figure)
 
 
 def _plain(session: Session, seen: Seen, passage: str, corner: str | None, asked: schemas.CueIn) -> Proposal:

@@ -35,9 +35,9 @@ def ask(viewer: Viewer, json_data: schemas.CueIn) -> schemas.CueDone:
     with database().begin() as session:
         run = run_of(session, viewer, json_data.run, lock=True)
         day = day_of(session, viewer.team_id, run.event_id)
-        if run.id not in day.analyses:
-            raise Problem(409, "nothing-to-ask", "No lap of this run counts, so nothing can be asked by it.")
         seen = seen_on(session, day, run)
+        if seen is None:
+            raise Problem(409, "nothing-to-ask", "No lap of this run counts, so nothing can be asked by it.")
         lost, won = stated(day, run)
         debrief = telling.debrief_of_run(session, viewer.team_id, run.id, lock=True)
         if debrief is None:

@@ -5,11 +5,12 @@ from typing import cast
 
 from sqlalchemy.orm import Session
 
+from lauftakt.core.debrief.alike import across, differences
 from lauftakt.core.debrief.check import losses_of
 from lauftakt.core.findings.ranking import elsewhere
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.words import tell
-from lauftakt.store.asked import given_before
+from lauftakt.store.asked import given_before, setting_of
 from lauftakt.store.counting import laps_of
 from lauftakt.store.database import now
 from lauftakt.store.models import Debrief, LapRow, Run, Voice
@@ -34,7 +35,10 @@ def drivers_of_day(session: Session, day: Day, runs: list[Run]) -> list[schemas.
         debrief = debrief_of_run(session, run.team_id, run.id)
         before = given_before(session, run)
         answers = checked(session, before, run.id).answers if before is not None else {}
-        told = stated(day, run)[0] if day.compared is not None else None
+        part = day.of(run)
+        told = None if part is None or part.comparison is None else stated(day, run)[0]
+        if part is not None and part.group.chosen and differences(setting_of(run), setting_of(part.group.base)):
+            told = None  # what another car or other tyres would bring is not to be won by driving
         found.append(
             schemas.DebriefDriver(
                 driver=show.driver(run.driver),
@@ -55,7 +59,7 @@ def drivers_of_day(session: Session, day: Day, runs: list[Run]) -> list[schemas.
 
 def of_run(session: Session, day: Day, run: Run, runs: list[Run]) -> schemas.PrepareOut:
     """All that a coach needs of one run."""
-    seen = seen_on(session, day, run) if run.id in day.analyses else None
+    seen = seen_on(session, day, run)
     lost, won = stated(day, run)
     debrief = debrief_of_run(session, run.team_id, run.id)
     before = given_before(session, run)
@@ -63,7 +67,7 @@ def of_run(session: Session, day: Day, run: Run, runs: list[Run]) -> schemas.Pre
     said = voices_of(session, run.team_id, [run.id])[run.id]
     laps = {lap.number: lap for lap in laps_of(session, run.analysis_id)}
     best = laps.get(run.best_number or -1)
-    base = day.base if seen is not None and not seen.itself else None
+    base = seen.base if seen is not None and not seen.itself else None
     return schemas.PrepareOut(
         state=day.state if seen is not None else NONE,  # type: ignore[arg-type]
         event=show.event(run.event, len(runs)),
@@ -78,7 +82,7 @@ def of_run(session: Session, day: Day, run: Run, runs: list[Run]) -> schemas.Pre
         ],
         laps=run.laps_counting,
         best=None if best is None else key_of(run, best),
-        reference=None if base is None else _best_of(session, base),
+        reference=None if seen is None or base is None else _lap_of(session, base, seen.lap),
         reference_driver=None if base is None else base.driver.name,
         pictures="" if seen is None else ".".join(str(seen.entries[one].identity) for one in seen.entries),
         findings=[] if seen is None else _findings(session, seen, lost, said, laps),
@@ -108,8 +112,8 @@ def elsewhere_out(looked: Checked | None) -> list[schemas.ElsewhereOut]:
     ]
 
 
-def _best_of(session: Session, run: Run) -> str | None:
-    lap = next((one for one in laps_of(session, run.analysis_id) if one.number == run.best_number), None)
+def _lap_of(session: Session, run: Run, number: int) -> str | None:
+    lap = next((one for one in laps_of(session, run.analysis_id) if one.number == number), None)
     return None if lap is None else key_of(run, lap)
 
 
@@ -117,7 +121,7 @@ def _findings(
     session: Session, seen: Seen, lost: list[Finding], said: list[Voice], laps: Mapping[int, LapRow]
 ) -> list[schemas.FindingOut]:
     run = seen.analysed(session, seen.run)
-    theirs = None if seen.itself else seen.analysed(session, seen.base)
+    theirs = seen.analysed(session, seen.base) if seen.measured else None
     felt = {row.corner: row.felt for row in said if row.corner is not None}
     found = []
     for one in sorted(lost, key=lambda each: (not each.put_forward, -each.loss_s)):
@@ -139,9 +143,9 @@ def _findings(
                 best_lap="" if lap is None else key_of(seen.run, lap),
                 put_forward=one.put_forward,
                 against=one.against,
-                says=show.said(tell(one, seen.base.driver.name, elsewhere(one, lost))),
+                says=show.said((across(seen.across), *tell(one, seen.base.driver.name, elsewhere(one, lost)))),
                 causes=[cause_out(each) for each in one.causes],
-                proposals=proposed(one, run, seen, theirs),
+                proposals=[] if seen.across else proposed(one, run, seen, theirs),
                 felt=cast("schemas.Felt | None", next((felt[name] for name in corners if name in felt), None)),
             )
         )

@@ -3,59 +3,58 @@
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from sqlalchemy.orm import Session, joinedload
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.ground import place_of
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.debrief.alike import Difference, differences
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.run import AnalysedRun
-from lauftakt.store.asked import driven_at
+from lauftakt.service.day import Compared, DayGroup, compared, groups_of_day, main_group
+from lauftakt.store.asked import driven_at, setting_of
 from lauftakt.store.comparisons import statement_of
 from lauftakt.store.database import mine
-from lauftakt.store.lineup import Apart, Entry, common_analyses, load_entries
-from lauftakt.store.models import Analysis, Comparison, Driver, LayoutRow, MarkRow, Run
+from lauftakt.store.lineup import Entry, load_entries
+from lauftakt.store.models import Analysis, Driver, Event, LayoutRow, MarkRow, Run
 from lauftakt.web.access import curve_cache
 from lauftakt.web.compare.named import JUDGED
-from lauftakt.work.comparing import day_comparison, runs_of_day, want_comparison
+from lauftakt.work.comparing import want_comparison
 
 READY, COMING, FAILED, NONE = "ready", "coming", "failed", "none"
 
 
 @dataclass(frozen=True)
 class Day:
-    """A day's runs that can be compared, quickest first, and the comparison where it is there; ``job`` is to be sent
-    where it is not."""
+    """A day's groups with their comparisons where they are there; ``job`` is to be sent where one is not."""
 
     state: str
-    runs: tuple[Run, ...]
-    analyses: dict[int, Analysis]
-    compared: Comparison | None
+    parts: tuple[Compared, ...]
     job: int | None = None
 
+    def of(self, run: Run) -> Compared | None:
+        """The part that a run belongs to, where it can be compared now."""
+        own = next((part for part in self.parts if any(one.id == run.id for one in part.group.runs)), None)
+        return None if own is None or run.id not in own.analyses else own
+
     @property
-    def base(self) -> Run | None:
-        return self.runs[0] if self.runs else None
+    def main(self) -> DayGroup | None:
+        return main_group([part.group for part in self.parts])
 
 
 def day_of(session: Session, team_id: int, event_id: int, *, want: bool = True) -> Day:
-    """What is compared on a day; a job is added where it is not computed yet, and ``want`` it is."""
-    found = runs_of_day(session, team_id, event_id)
-    query = mine(Run, team_id).where(Run.id.in_([run.id for run in found]))
-    session.scalars(query.options(joinedload(Run.driver), joinedload(Run.car), joinedload(Run.event))).all()
-    try:
-        analyses = common_analyses(session, found) if found else {}
-    except Apart:
-        return Day(COMING, tuple(found), {}, None)
-    compared = day_comparison(session, team_id, found, curve_cache())
-    if compared is None:
-        return Day(NONE, tuple(found), analyses, None)
-    key, row = compared
-    if row is not None:
-        return Day(READY, tuple(found), analyses, row)
-    if not want:
-        return Day(COMING, tuple(found), analyses, None)
-    job, hope = want_comparison(session, team_id, event_id, key)
-    return Day(COMING if hope else FAILED, tuple(found), analyses, None, job)
+    """What is compared on a day; a job is added where something is not computed yet, and ``want`` it is."""
+    event = session.scalars(select(Event).where(Event.team_id == team_id, Event.id == event_id)).one()
+    parts = tuple(compared(session, group, curve_cache()) for group in groups_of_day(session, event))
+    if not parts:
+        return Day(NONE, parts)
+    missing = next((part for part in parts if part.comparison is None), None)
+    if missing is None:
+        return Day(READY, parts)
+    if missing.key is None or not want:
+        return Day(COMING, parts)
+    job, hope = want_comparison(session, team_id, event_id, missing.key)
+    return Day(COMING if hope else FAILED, parts, job)
 
 
 def may_be_shown(driver: Driver) -> bool:
@@ -65,13 +64,17 @@ def may_be_shown(driver: Driver) -> bool:
 
 @dataclass(frozen=True)
 class Seen:
-    """A run and the day's reference run on one layout version; ``marked`` is that with all marks that people set."""
+    """A run and the day's reference run on one layout version; ``marked`` is that with all marks that people set,
+    ``lap`` the number of the reference lap, ``across`` in what else than the driving the two differ although a coach
+    chose to compare them: no figure of such a reference is asked of anybody."""
 
     run: Run
     base: Run
+    lap: int
     entries: dict[int, Entry]
     layout: Layout
     marked: Layout
+    across: tuple[Difference, ...] = ()
 
     def analysed(self, session: Session, run: Run) -> AnalysedRun:
         return curve_cache().analysed(session, self.entries[run.id])
@@ -82,22 +85,32 @@ class Seen:
         return self.run.driver_id == self.base.driver_id
 
     @property
+    def measured(self) -> bool:
+        """Whether the reference's figures may be asked of the driver."""
+        return not self.itself and not self.across
+
+    @property
     def than(self) -> str:
         """What a driver is told to be quicker than: another student is named only where they agreed to be shown."""
         return self.base.driver.name if may_be_shown(self.base.driver) else "the reference"
 
 
-def seen_on(session: Session, day: Day, run: Run) -> Seen:
-    """A run of a day with the day's reference."""
-    assert day.base is not None
-    return seen_of(session, run, day.base, day.analyses)
+def seen_on(session: Session, day: Day, run: Run) -> Seen | None:
+    """A run of a day with the reference of its like; None where it cannot be compared now."""
+    part = day.of(run)
+    if part is None:
+        return None
+    group = part.group
+    seen = seen_of(session, run, group.base, group.lap.number, part.analyses)
+    across = differences(setting_of(run), setting_of(group.base)) if group.chosen and not seen.itself else ()
+    return replace(seen, across=across)
 
 
-def seen_of(session: Session, run: Run, base: Run, analyses: dict[int, Analysis]) -> Seen:
+def seen_of(session: Session, run: Run, base: Run, lap: int, analyses: dict[int, Analysis]) -> Seen:
     runs = list({one.id: one for one in (run, base)}.values())
     entries = load_entries(session, runs, analyses, list(JUDGED), curve_cache())
     layout = entries[run.id].layout
-    return Seen(run, base, entries, layout, with_marks(session, run.layout, layout))
+    return Seen(run, base, lap, entries, layout, with_marks(session, run.layout, layout))
 
 
 def with_marks(session: Session, row: LayoutRow, layout: Layout) -> Layout:
@@ -108,10 +121,12 @@ def with_marks(session: Session, row: LayoutRow, layout: Layout) -> Layout:
 
 
 def stated(day: Day, run: Run) -> tuple[list[Finding], list[Finding]]:
-    """Findings and strengths of a run, as the day's comparison holds them."""
-    if day.compared is None:
+    """Findings and strengths of a run, as the comparison of its like holds them."""
+    part = day.of(run)
+    if part is None or part.comparison is None:
         return [], []
-    rows = [(row.strength, statement_of(row, run.driver.name)) for row in day.compared.findings if row.run_id == run.id]
+    found = part.comparison.findings
+    rows = [(row.strength, statement_of(row, run.driver.name)) for row in found if row.run_id == run.id]
     return [one for strong, one in rows if not strong], [one for strong, one in rows if strong]
 
 

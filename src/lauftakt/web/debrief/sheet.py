@@ -59,7 +59,7 @@ def content(
     if debrief.run_id is not None:
         parts = joinedload(Run.driver), joinedload(Run.event), joinedload(Run.layout)
         run = session.scalar(mine(Run, debrief.team_id).where(Run.id == debrief.run_id).options(*parts))
-    seen = seen_on(session, day, run) if day is not None and run is not None and run.id in day.analyses else None
+    seen = seen_on(session, day, run) if day is not None and run is not None else None
     scenes = None if seen is None or day is None else _Scenes.of(session, seen, day)
     numbers = iter(range(1, 100))
     told = []
@@ -160,15 +160,16 @@ class _Scenes:
         """With the reference's lap if its driver agreed or is an instructor; else that of the quickest who did."""
         if seen.itself:
             return cls(session, seen, None, None)
-        others = [one for one in day.runs if one.driver_id != seen.run.driver_id]
-        shown = next((one for one in others if may_be_shown(one.driver)), None)
-        if shown is None:
+        if may_be_shown(seen.base.driver):
+            return cls(session, seen, seen.base, None)
+        part = day.of(seen.run)
+        runs = [] if part is None else [one for one in part.group.runs if one.driver_id != seen.run.driver_id]
+        shown = next((one for one in runs if may_be_shown(one.driver)), None)
+        if shown is None or part is None or shown.best_number is None:
             asked = seen.base.driver.shows_laps
             why = "did not agree to" if asked is False else "was not asked yet whether to"
             return cls(session, seen, None, f"The reference's line is left out: its driver {why} show laps to others.")
-        if shown.id == seen.base.id:
-            return cls(session, seen, shown, None)
-        return cls(session, seen_of(session, seen.run, shown, day.analyses), shown, None)
+        return cls(session, seen_of(session, seen.run, shown, shown.best_number, part.analyses), shown, None)
 
     @property
     def legend(self) -> list[list[str]]:
@@ -224,8 +225,8 @@ class _Scenes:
                 found.append(_lap(self.seen.entries[run.id], usual, "usual", places, channels))
             if best is not None:
                 found.append(_lap(self.seen.entries[run.id], best, "best", places, channels))
-        if base is not None and base.best_number is not None:
-            found.append(_lap(self.seen.entries[base.id], base.best_number, "reference", places, channels))
+        if base is not None:
+            found.append(_lap(self.seen.entries[base.id], self.seen.lap, "reference", places, channels))
         return found
 
 

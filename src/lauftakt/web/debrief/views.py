@@ -32,7 +32,7 @@ def get_day(viewer: Viewer, query_data: schemas.DebriefDayQuery) -> schemas.Debr
         found = schemas.DebriefDay(
             state=day.state,  # type: ignore[arg-type]
             event=show.event(event, len(runs)),
-            reference=None if day.base is None else day.base.driver.name,
+            reference=None if day.main is None else day.main.base.driver.name,
             drivers=preparing.drivers_of_day(session, day, runs),
         )
     send_of(day)
@@ -61,9 +61,9 @@ def get_picture(viewer: Viewer, run_id: int, query_data: schemas.PictureQuery) -
     with database().begin() as session:
         run = run_of(session, viewer, run_id)
         day = day_of(session, viewer.team_id, run.event_id)
-        if run.id not in day.analyses:
-            raise Problem(409, "nothing-to-draw", "This run cannot be compared yet.")
         seen = seen_on(session, day, run)
+        if seen is None:
+            raise Problem(409, "nothing-to-draw", "This run cannot be compared yet.")
         if all(passage.name != query_data.passage for passage in seen.layout.passages):
             raise Problem(404, "not-found", f"The layout has no passage {query_data.passage}.")
         if query_data.figure is not None and query_data.figure not in FIGURES | OF_PASSAGES:

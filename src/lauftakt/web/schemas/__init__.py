@@ -173,7 +173,17 @@ from lauftakt.web.schemas.laps import (
 from lauftakt.web.schemas.links import LinkList, LinkNew, LinkOut, LinkPage, LinkQuery
 from lauftakt.web.schemas.loggers import Fetching, LoggerFetch, LoggerList, LoggerOut, LoggerRun
 from lauftakt.web.schemas.notes import NoteChange, NoteIn, NoteOut, NotesOut, NotesQuery, Pin
-from lauftakt.web.schemas.paddock import DayReading, Delivery, PaddockOut, PaddockQuery, RunReading
+from lauftakt.web.schemas.paddock import (
+    DayMeasured,
+    DayReading,
+    Delivery,
+    MeasuredAgainst,
+    PaddockOut,
+    PaddockQuery,
+    ReferenceChosen,
+    ReferenceDone,
+    RunReading,
+)
 from lauftakt.web.schemas.people import (
     AccountChange,
     FirstCode,
@@ -316,6 +326,7 @@ __all__ = [
     "CueIn",
     "CueOut",
     "CurvesQuery",
+    "DayMeasured",
     "DayOut",
     "DayReading",
     "DebriefDay",
@@ -431,6 +442,7 @@ __all__ = [
     "MarkIn",
     "MarkOut",
     "Me",
+    "MeasuredAgainst",
     "MyAccount",
     "NamelessChannel",
     "Newcomer",
@@ -465,6 +477,8 @@ __all__ = [
     "PreviewOut",
     "Problem",
     "ProposalOut",
+    "ReferenceChosen",
+    "ReferenceDone",
     "RegistryOut",
     "Removal",
     "Renewed",

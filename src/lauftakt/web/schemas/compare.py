@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Clean, SaidPart, Schema
+from lauftakt.web.schemas.base import Clean, Conditions, SaidPart, Schema
 from lauftakt.web.schemas.runs import DriverOut, EventOut
 
 
@@ -196,6 +196,7 @@ class RunChoices(Schema):
     day: str
     driver: DriverOut
     car: str | None
+    conditions: Conditions | None
     started_at: str | None
     best: str | None = Field(description="The best lap that counts.")
     laps: list[LapChoice]

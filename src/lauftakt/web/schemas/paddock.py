@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Choice, SaidPart, Schema
+from lauftakt.web.schemas.base import Choice, Conditions, Line, SaidPart, Schema
 from lauftakt.web.schemas.runs import DriverOut, EventOut, RunOut
 
 
@@ -35,6 +35,38 @@ class Delivery(Schema):
     latest: int | None = Field(description="That run.")
 
 
+class MeasuredAgainst(Schema):
+    """The lap that some of a day's runs are measured against."""
+
+    conditions: Conditions
+    runs: list[int]
+    lap: str = Field(description="As addresses of the desk name it.")
+    run: int
+    number: int
+    driver: DriverOut
+    day: str
+    car: str | None
+    time_s: float
+    chosen: bool = Field(description="A coach chose it; else it follows from the day's runs.")
+
+
+class ReferenceChosen(Schema):
+    """What a day is to be measured against."""
+
+    lap: Line | None = Field(
+        default=None, description="A lap's address, ``own-bests``, or null for what follows from the day's runs."
+    )
+
+
+class DayMeasured(Schema):
+    measured: list[MeasuredAgainst]
+    own_bests: bool
+
+
+class ReferenceDone(DayMeasured):
+    action: int | None = Field(description="To be named to take it back; null where nothing changed.")
+
+
 class RunReading(Schema):
     """What a day's comparison says of one run."""
 
@@ -45,6 +77,7 @@ class RunReading(Schema):
     )
     says: list[SaidPart] = Field(description="What costs most over the run; empty where nothing is worth a run.")
     passage: str | None
+    reference: str = Field(description="The lap it is measured against, as addresses of the desk name it.")
     against: str | None = Field(description="``reference``, or ``own best``: the own quickest passages.")
 
 
@@ -53,7 +86,6 @@ class DayReading(Schema):
     is nothing to compare."""
 
     state: Literal["ready", "coming", "failed", "none"]
-    reference: str | None = Field(description="The lap that the others are measured against.")
     runs: list[RunReading]
 
 
@@ -61,7 +93,10 @@ class PaddockOut(Schema):
     events: list[EventOut]
     next: str | None = Field(description="To be named as ``before`` for older events; null at the end.")
     event: EventOut | None
-    reference_run: int | None
+    measured: list[MeasuredAgainst] = Field(
+        description="What the runs are measured against, by their conditions; by driver where it is the own bests."
+    )
+    own_bests: bool = Field(description="A coach wants everybody measured against the own best.")
     runs: list[RunOut]
     deliveries: list[Delivery]
     drivers: list["Choice"]

@@ -68,7 +68,9 @@ class RunOut(Schema):
     best_lap: int | None
     best_s: float | None
     level: bool = Field(description="Whether the gap is within the doubt of both laps: nobody can say who was faster.")
-    gap_s: float | None = Field(description="Best lap minus the reference driver's best lap of the event.")
+    gap_s: float | None = Field(description="Best lap minus the lap that the run is measured against.")
+    conditions: Conditions | None
+    reference: bool = Field(description="Whether the best lap is what others are measured against.")
     theoretical_best_s: float | None
 
 

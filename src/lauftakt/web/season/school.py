@@ -135,7 +135,7 @@ def _days(runs: Sequence[SeasonRun], common: Common | None, lap_s: float) -> lis
         found.setdefault(day_of(run), []).append(run)
     return [
         schemas.SchoolDay(
-            day=own[0].day, event=own[0].event, name=own[0].event_name, grip=own[0].setting.grip,  # type: ignore[arg-type]
+            day=own[0].day, event=own[0].event, name=own[0].event_name, grip=own[0].setting.grip,
             drivers=len({run.driver for run in own}), runs=len(own),
             first=common is not None and day == common.first, effect=effects.get(day),
         )

@@ -118,7 +118,7 @@ def trims_out(runs: Sequence[SeasonRun], numbers: Mapping[object, int]) -> list[
                 id=number,
                 car=setting.car_name or None,
                 tyres=setting.tyres,
-                grip=setting.grip,  # type: ignore[arg-type]
+                grip=setting.grip,
                 runs=1,
             )
         else:

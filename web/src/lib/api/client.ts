@@ -10,6 +10,7 @@ type Schemas = components['schemas'];
 export type Session = Schemas['Session'];
 export type Me = NonNullable<Session['me']>;
 export type Paddock = Schemas['PaddockOut'];
+export type DayMeasured = Schemas['DayMeasured'];
 export type PaddockRun = Paddock['runs'][number];
 export type HandInList = Schemas['HandInList'];
 export type HandIn = Schemas['HandInOut'];

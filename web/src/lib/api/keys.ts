@@ -4,6 +4,8 @@ import type { Part } from '$lib/desk/desk.svelte';
 
 export const keys = {
   paddock: (asked: object) => ['paddock', asked] as const,
+  dayReference: (event: number) => ['day-reference', event] as const,
+  anyDayReference: () => ['day-reference'] as const,
   anyPaddock: () => ['paddock'] as const,
   dayReading: (event: number) => ['paddock', 'reading', event] as const,
   olderEvents: (asked: object) => ['older-events', asked] as const,

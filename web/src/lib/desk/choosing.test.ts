@@ -8,6 +8,7 @@ const run = (id: number, name: string, car: string | null, day: string, laps: nu
   day,
   driver: { id, name, colour: 0 } as unknown as RunChoices['driver'],
   car,
+  conditions: null,
   started_at: `${day}T09:1${id}:00`,
   best: null,
   laps: laps.map((number) => ({ key: `${id}-${number}`, number, time_s: 90 + number, set_aside: null })),

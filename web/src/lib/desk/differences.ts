@@ -10,3 +10,8 @@ export function inWords(differs: Difference[]): string {
     .flatMap(({ what, own }) => (own === null ? [] : [what === 'day' ? t.day(day(own)) : t[what](own)]))
     .join(', ');
 }
+
+/** Whether a lap is compared with one that is not its like: another day alone is no such thing. */
+export function unlike(differs: Difference[]): boolean {
+  return differs.some(({ what }) => what !== 'day');
+}

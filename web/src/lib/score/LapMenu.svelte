@@ -40,6 +40,30 @@
     }
   }
 
+  /** The whole day of the desk is measured against this lap, on every screen. */
+  async function measureDay(): Promise<void> {
+    const event = desk.lineUp?.event;
+    if (!event) return;
+    try {
+      const params = { path: { event_id: event.id } };
+      const found = await done(
+        api.PUT('/api/events/{event_id}/reference', { params, body: { lap: lap.key } }),
+      );
+      const again = async (): Promise<void> => {
+        await Promise.all(
+          [keys.anyPaddock(), keys.anyDayReference(), keys.anyDebrief()].map((queryKey) =>
+            client.invalidateQueries({ queryKey }),
+          ),
+        );
+      };
+      await again();
+      if (!found.measured.some((one) => one.chosen)) note(texts.dayReference.fitsNone);
+      else if (found.action !== null) noteAction(texts.dayReference.changed, found.action, again);
+    } catch (error) {
+      note(error instanceof Error ? error.message : String(error));
+    }
+  }
+
   function select(what: string): void {
     const driver = lap.driver;
     if (what === 'up') desk.move(lap.key, -1);
@@ -48,6 +72,7 @@
     else if (what === 'alone') desk.alone(lap.key);
     else if (what === 'all') desk.hidden = [];
     else if (what === 'measure') onmeasure(lap.key);
+    else if (what === 'measure-day') void measureDay();
     else if (what === 'off') onoff(lap.key);
     else if (driver && what === 'reference-only')
       void change(driver.reference_only ? t.isStudent(driver.name) : t.isReference(driver.name), {
@@ -67,6 +92,8 @@
           <Menu.Item value="measure" class="item">{t.measure}<kbd>v</kbd></Menu.Item>
           <Menu.Item value="hide" class="item">{hidden ? t.show : t.hide}<kbd>h</kbd></Menu.Item>
         {/if}
+        {#if leads && lap.run !== null}<Menu.Item value="measure-day" class="item">{t.measureDay}</Menu.Item
+          >{/if}
         <Menu.Item value="alone" class="item">{t.alone}<kbd>j</kbd></Menu.Item>
         {#if desk.hidden.length}<Menu.Item value="all" class="item">{t.all}</Menu.Item>{/if}
         <Menu.Item value="up" class="item">{t.up}<kbd>Alt ↑</kbd></Menu.Item>

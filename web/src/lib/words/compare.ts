@@ -37,6 +37,7 @@ export const compareTexts = {
     down: 'Down',
     hide: 'Hide',
     show: 'Show',
+    measureDay: 'Measure the whole day against it',
     alone: 'Only this and the reference',
     all: 'Show all',
     off: 'Take off the desk',
@@ -337,6 +338,7 @@ export const compareTexts = {
     keepHint: 'Tell this driver that this is good (b)',
     noPlace: 'Choose a passage or mark a stretch first: a cue needs a place.',
     noLap: 'Choose a lap that somebody drove: nobody can be asked anything by this one.',
+    across: 'This lap is compared across conditions, cars or tyres, so nothing is asked by it. Measure it against its like first.',
     onlyCoach: 'Only a coach can ask something of a driver.',
   },
   takeAway: {

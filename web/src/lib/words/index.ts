@@ -1,6 +1,7 @@
 // Every text of the interface, by place, ready to be translated.
 import { circuitTexts } from './circuit';
 import { compareTexts, keyTexts } from './compare';
+import { dayReferenceTexts } from './dayReference';
 import { debriefTexts } from './debrief';
 import { doubtTexts } from './doubt';
 import { handInTexts } from './hand-in';
@@ -57,6 +58,7 @@ export const texts = {
   saving: (name: string) => `Writing ${name} …`,
   saved: (name: string) => `${name} is ready.`,
   cancelled: (name: string) => `Cancelled: ${name} was not written.`,
+  dayReference: dayReferenceTexts,
   paddock: paddockTexts,
   season: seasonTexts,
   running: runningTexts,

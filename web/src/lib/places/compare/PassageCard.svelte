@@ -57,6 +57,8 @@
     const other = base ? of(base) : null;
     return own === null || other === null ? null : own - other;
   }
+  // What else differs stands in the sentence itself, first.
+  const days = $derived(desk.chosenLap?.differs.filter((one) => one.what === 'day') ?? []);
 </script>
 
 <!-- By how much further on something happens; what is inside the doubt of the positions is grey. -->
@@ -81,8 +83,8 @@
     {#if isReference && desk.reference}{t.isReference(inFull(desk.reference))}{/if}
     {#each words as part, i (i)}{#if part.figure}<strong>{part.text}</strong>{:else}{part.text}{/if}{/each}
   </p>
-  {#if desk.chosenLap?.differs.length}
-    <p class="muted small">{t.besides(called(desk.chosenLap).name, inWords(desk.chosenLap.differs))}</p>
+  {#if desk.chosenLap && days.length}
+    <p class="muted small">{t.besides(called(desk.chosenLap).name, inWords(days))}</p>
   {/if}
   <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}

@@ -1,5 +1,6 @@
 // What is on show on the desk, given to its driver as a cue or as something to keep.
 import type { QueryClient } from '@tanstack/svelte-query';
+import { unlike } from '$lib/desk/differences';
 import type { Desk } from '$lib/desk/desk.svelte';
 import { note } from '$lib/parts/notes.svelte';
 import { Preparing } from '$lib/places/debrief/preparing.svelte';
@@ -13,17 +14,20 @@ export function adviceOf(desk: Desk, client: QueryClient) {
   const leads = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
   const run = $derived(desk.chosenLap && !desk.chosenLap.made ? desk.chosenLap.run : null);
 
+  const across = $derived(desk.chosenLap ? unlike(desk.chosenLap.differs) : false);
+
   return {
     preparing,
     /** whether there is something to be given, and somebody who may */
     get may(): boolean {
-      return leads && run !== null && desk.part !== null;
+      return leads && run !== null && desk.part !== null && !across;
     },
     give(kind: 'cue' | 'keep'): void {
       const part = desk.part;
       if (!leads) note(t.onlyCoach);
       else if (run === null || run === undefined) note(t.noLap);
       else if (!part) note(t.noPlace);
+      else if (across) note(t.across);
       else
         void preparing.ask({
           run,

@@ -3,6 +3,7 @@
   import type { DebriefDay, DebriefDriver } from '$lib/api/client';
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
+  import DayReference from '$lib/parts/DayReference.svelte';
   import { say } from '$lib/quantities/said';
   import { figure, unitOf } from '$lib/quantities/units';
   import { present } from '$lib/session/present.svelte';
@@ -39,6 +40,7 @@
 </script>
 
 <h2>{t.drivers}</h2>
+{#if day?.event}<DayReference event={day.event.id} day={day.event.day} />{/if}
 <ul>
   {#each day?.drivers ?? [] as one (one.driver.id)}
     <li class:open={one.run === run} class:waits={one.waits}>

@@ -10,6 +10,7 @@
   import { present } from '$lib/session/present.svelte';
   import Deliveries from '$lib/places/paddock/Deliveries.svelte';
   import RunReading from '$lib/places/paddock/RunReading.svelte';
+  import DayReference from '$lib/parts/DayReference.svelte';
   import Filters from '$lib/parts/Filters.svelte';
   import SaveAs from '$lib/parts/SaveAs.svelte';
   import Remove from '$lib/parts/Remove.svelte';
@@ -94,6 +95,13 @@
     return `/paddock?${query}`;
   }
 
+  /** Beside a gap: said as soon as a day has runs in more than one kind, or in the wet alone. */
+  const mixed = $derived(new Set(data?.runs.map((run) => run.conditions ?? 'dry')).size > 1);
+  const inConditions = (run: PaddockRun): string =>
+    mixed || (run.conditions ?? 'dry') !== 'dry'
+      ? texts.dayReference.conditions[run.conditions ?? 'dry']
+      : '';
+
   const clock = (iso: string | null) => iso?.slice(11, 16) ?? '';
   let view = $state.raw<TableView>(asIs);
   const columns = $derived.by((): TableColumn<PaddockRun>[] => [
@@ -131,7 +139,11 @@
       unit: 's',
       value: (run) => run.gap_s,
       text: (run) =>
-        run.id === data?.reference_run ? t.reference : run.gap_s === null ? '' : signed(run.gap_s, time),
+        run.reference
+          ? t.reference
+          : run.gap_s === null
+            ? ''
+            : [signed(run.gap_s, time), inConditions(run)].filter(Boolean).join(' '),
     },
     ...(present.me?.role === 'driver'
       ? []
@@ -193,6 +205,9 @@
         <a class="do" href="/compare?event={data.event.id}">{t.compareAll}</a>
       </div>
     </div>
+    {#if present.me?.role !== 'driver'}
+      <DayReference event={data.event.id} day={data.event.day} known={data} />
+    {/if}
     {#if data.deliveries.length}<Deliveries list={data.deliveries} />{/if}
     <DataTable
       label={t.title}
@@ -214,11 +229,12 @@
           {#if run.car}<span class="muted car">{run.car}</span>{/if}
         {:else if column.id === 'gap'}
           <span class="gap">
-            {#if run.id === data.reference_run}<span class="muted">{t.reference}</span>
+            {#if run.reference}<span class="muted">{t.reference}</span>
             {:else if run.gap_s !== null}
               <span class="figure">{signed(run.gap_s, time)}</span>
               {#if run.level}<span class="muted" title={t.levelMeans}>{t.level}</span>{/if}
             {/if}
+            {#if inConditions(run)}<span class="muted car">{inConditions(run)}</span>{/if}
           </span>
         {:else if column.id === 'reading'}
           <RunReading day={reading.data} run={run.id} {full} timed={run.best_s !== null} width={230} />

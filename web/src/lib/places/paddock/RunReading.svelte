@@ -29,9 +29,9 @@
           : t.nothingToShow,
   );
   const address = $derived.by(() => {
-    if (!own || !day?.reference) return '';
-    const laps = [...new Set([day.reference, own.lap])];
-    const { reference } = day;
+    if (!own) return '';
+    const laps = [...new Set([own.reference, own.lap])];
+    const { reference } = own;
     return `/compare?${writePlace({ ...NOWHERE, laps, reference, chosen: own.lap, passage: own.passage })}`;
   });
 </script>
