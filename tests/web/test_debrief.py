@@ -294,7 +294,7 @@ def test_a_keep_names_no_student_who_did_not_agree(
     day: Day, monkeypatch: pytest.MonkeyPatch, shows: bool | None, instructor: bool, told: str
 ) -> None:
     base = Run(driver_id=1, driver=Driver(name="Halvard", shows_laps=shows, reference_only=instructor))
-    seen = Seen(Run(driver_id=2), base, {}, day.layout, day.layout)
+    seen = Seen(Run(driver_id=2), base, 1, {}, day.layout, day.layout)
     names = [log.meta["driver"] for log in day.logs]
     order = [Contender(run, name, "car") for run, name in zip(day.runs, names, strict=True)]
     lost = next(one for one in find(order, day.of("Halvard"), day.layout)[0] if one.passage)

@@ -115,7 +115,7 @@ def test_a_lap_that_goes_leaves_what_follows_from_the_runs(own: Coach) -> None:
     lap = own.get(f"/api/desk?run={okan['id']}").json["laps"][1]["key"]
     assert lap.startswith(f"{okan['id']}-")
     own.put(f"/api/events/{event}/reference", json={"lap": lap})
-    own.delete(f"/api/runs/{okan['id']}")
+    own.delete(f"/api/removals/run/{okan['id']}")
     assert [(one["driver"]["name"], one["chosen"]) for one in paddock(own)["measured"]] == [("Halvard", False)]
 
 

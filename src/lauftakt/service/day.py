@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import Select, exists, select
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.comparison.reference import Group, Standing, groups_of
@@ -74,6 +74,19 @@ def groups_of_day(session: Session, event: Event, runs: Sequence[Run] | None = N
         for group in found
         if (made := _group(group, by_id, laps, None if chosen is None or not _fits(group, chosen[0]) else chosen))
     ]
+
+
+def latest_event(session: Session, events: Select[Event]) -> Event | None:
+    """The day that is shown where none is named: the newest with a lap that counts, else the newest. A stray run
+    without a timed lap takes nobody away from the day they work on.
+
+    Parameters
+    ----------
+    session : where
+    events : those among which it is looked
+    """
+    counts = exists().where(Run.event_id == Event.id, Run.best_s.is_not(None), Run.removed_at.is_(None))
+    return session.scalar(events.order_by(None).order_by(counts.desc(), Event.day.desc(), Event.id.desc()).limit(1))
 
 
 def group_of(groups: Sequence[DayGroup], run_id: int) -> DayGroup | None:

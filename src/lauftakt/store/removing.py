@@ -25,6 +25,7 @@ from lauftakt.store.models import (
     Run,
     Team,
 )
+from lauftakt.store.runs import keep_apart
 
 # Until then undo brings it back.
 KEPT = timedelta(hours=kept_hours("removed"))
@@ -126,6 +127,12 @@ def bring_back(session: Session, team_id: int, step: dict[str, Any]) -> bool:
     _set(session, HandIn, team_id, step["hand_ins"], dismissed_at=None)
     _set(session, HandInLink, team_id, step["links"], revoked_at=None)
     session.expire_all()
+    back = [int(run) for run in digests]
+    drivers = set(step["rows"].get("driver", ())) | set(
+        session.scalars(mine(Run, team_id).where(Run.id.in_(back)).with_only_columns(Run.driver_id))
+    )
+    for driver in session.scalars(mine(Driver, team_id).where(Driver.id.in_(drivers)).order_by(Driver.id)).all():
+        keep_apart(session, driver)
     return True
 
 

@@ -7,9 +7,10 @@ from typing import TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from lauftakt.core.colours import PALETTE, colour_for
 from lauftakt.core.log.dialect import Choice
 from lauftakt.core.log.model import Channel, Log, RawChannel, RawLog, Unusable, Warning, rate_of
 from lauftakt.core.log.roles import ROLES
@@ -45,17 +46,50 @@ def moment_of(run: Run) -> str | None:
     return None if run.started_at is None else run.started_at.isoformat() + (run.zone or "")
 
 
-def named(session: Session, model: type[Named], team_id: int, name: str) -> Named:
-    """The team's driver or car of a name, made where it is new; one that was removed is back when it is named."""
+def free_colour(session: Session, team_id: int, day: tuple[str, int] | None = None, but: int | None = None) -> int:
+    """A colour for one more driver of a team, or for one who comes back (``but``); ``day`` is an ISO date and a layout
+    on which they drive."""
+    rows = session.execute(
+        select(Driver.id, Driver.colour, Driver.removed_at).where(Driver.team_id == team_id),
+        execution_options=INCLUDE_REMOVED,
+    ).all()
+    others = [row for row in rows if row.id != but]
+    beside: set[int] = set()
+    if day is not None:
+        own = select(Run.driver_id).join(Event, Event.id == Run.event_id)
+        own = own.where(Run.team_id == team_id, Event.day == day[0], Event.layout_id == day[1])
+        beside = set(session.scalars(own))
+    return colour_for(
+        [row.colour for row in others if row.removed_at is None],
+        [row.colour for row in others if row.removed_at is not None],
+        [row.colour for row in others if row.id in beside],
+    )
+
+
+def keep_apart(session: Session, driver: Driver) -> None:
+    """Give a driver who comes back another colour where somebody else got theirs meanwhile, and one is free."""
+    query = mine(Driver, driver.team_id).where(Driver.id != driver.id).with_only_columns(Driver.colour)
+    taken = {colour % PALETTE for colour in session.scalars(query)}
+    if driver.colour % PALETTE in taken and len(taken) < PALETTE:
+        driver.colour = free_colour(session, driver.team_id, but=driver.id)
+
+
+def named(session: Session, model: type[Named], team_id: int, name: str, day: tuple[str, int] | None = None) -> Named:
+    """The team's driver or car of a name, made where it is new; one that was removed is back when it is named.
+
+    ``day`` is the ISO date and the layout of what a new driver drives first: see :func:`free_colour`.
+    """
     name = one_line(name, 200) or "?"
     row = session.scalar(mine(model, team_id).where(model.name == name), execution_options=INCLUDE_REMOVED)
     if row is not None and row.removed_at is not None:
         row.removed_at = None
         session.flush()
+        if isinstance(row, Driver):
+            keep_apart(session, row)
     if row is None:
         row = model(team_id=team_id, name=name)
         if isinstance(row, Driver):
-            row.colour = session.scalar(select(func.count()).where(Driver.team_id == team_id)) or 0
+            row.colour = free_colour(session, team_id, day)
         session.add(row)
         session.flush()
     return row
@@ -105,12 +139,17 @@ class Delivered:
     reader_version: int
 
 
+def day_of_run(labels: Labels, received: datetime) -> str:
+    """The ISO date of a run: when it began, else when its file came."""
+    return (labels.started or received).date().isoformat()
+
+
 def add_run(
     session: Session, layout: LayoutRow, driver: Driver, labels: Labels, raw: RawLog, delivered: Delivered
 ) -> Run:
     """A run with its channels as logged, without any analysis yet, in the caller's transaction."""
     team_id = layout.team_id
-    day = (labels.started or delivered.received).date().isoformat()
+    day = day_of_run(labels, delivered.received)
     run = Run(
         team_id=team_id,
         event_id=event_for(session, team_id, layout, labels.event, day).id,

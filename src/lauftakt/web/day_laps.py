@@ -15,6 +15,7 @@ from lauftakt.core.laps.sheet import sheet
 from lauftakt.core.laps.times import draws_at, passage_times, sector_times
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.signals import JUDGED_BY
+from lauftakt.service.day import latest_event
 from lauftakt.store.analyses import LapView
 from lauftakt.store.lineup import Entry
 from lauftakt.store.models import Event, LayoutRow, Run
@@ -33,7 +34,8 @@ MOST_DAYS = 60
 def laps_of_day(session: Session, viewer: Viewer, query: schemas.LapsQuery) -> schemas.LapsOut:
     """What the place "Laps" shows."""
     days = _days(session, viewer)
-    event = one(session, Event, viewer, query.event) if query.event is not None else (days[0] if days else None)
+    latest = latest_event(session, visible(Event, viewer)) if query.event is None else None
+    event = latest if query.event is None else one(session, Event, viewer, query.event)
     listed = [show.event(day, count) for day, count in _counted(session, viewer, days)]
     if event is None:
         return schemas.LapsOut(

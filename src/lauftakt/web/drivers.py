@@ -7,10 +7,11 @@ from apiflask import APIBlueprint
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
+from lauftakt.core.colours import PALETTE
 from lauftakt.store.actions import note_action
 from lauftakt.store.database import now
 from lauftakt.store.models import Account, CueRow, Debrief, Driver, HandIn, HandInLink, Note, Run, Voice
-from lauftakt.store.runs import named
+from lauftakt.store.runs import keep_apart, named
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.policy import Viewer, one, visible
@@ -64,6 +65,9 @@ def change(viewer: Viewer, driver_id: int, json_data: schemas.DriverChange) -> s
         before = {name: getattr(row, name) for name, value in wanted.items() if getattr(row, name) != value}
         if not before:
             return schemas.DriverChanged(driver=show.driver(row), action=None)
+        steps = [{"do": "driver-change", "driver": row.id, "set": before}]
+        if "colour" in before:
+            steps += _swapped(session, viewer, row, wanted["colour"])
         _set(row, wanted)
         said = {
             True: f"{row.name} is only a reference.",
@@ -81,9 +85,24 @@ def change(viewer: Viewer, driver_id: int, json_data: schemas.DriverChange) -> s
             kind="driver",
             subject=("driver", row.id),
             summary=summary,
-            inverse=[{"do": "driver-change", "driver": row.id, "set": before}],
+            inverse=steps,
         )
         return schemas.DriverChanged(driver=show.driver(row), action=action.id)
+
+
+def _swapped(session: Session, viewer: Viewer, row: Driver, colour: int) -> list[dict[str, Any]]:
+    """Whoever has the colour that a driver gets takes theirs, so that both stay told apart; what brings that back.
+
+    With more drivers than colours some share one anyway.
+    """
+    others = session.scalars(visible(Driver, viewer).where(Driver.id != row.id).with_for_update()).all()
+    same = [other for other in others if other.colour % PALETTE == colour % PALETTE]
+    if len(others) >= PALETTE or len(same) != 1:
+        return []
+    other = same[0]
+    before = other.colour
+    other.colour = row.colour
+    return [{"do": "driver-change", "driver": other.id, "set": {"colour": before}}]
 
 
 def undo_change(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
@@ -102,6 +121,7 @@ def part(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
     again = named(session, Driver, viewer.team_id, step["name"])
     again.colour = step["colour"]
     session.flush()
+    keep_apart(session, again)
     _move(session, viewer, step["moved"], again.id)
     return []
 

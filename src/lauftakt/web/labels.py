@@ -5,9 +5,10 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
+from lauftakt.core.log.text import one_line
 from lauftakt.store.actions import note_action
 from lauftakt.store.counting import laps_of, say_of_lap, settle, word_for
-from lauftakt.store.database import mine, now
+from lauftakt.store.database import INCLUDE_REMOVED, mine, now
 from lauftakt.store.models import (
     Car,
     CueRow,
@@ -41,6 +42,7 @@ def change_labels(session: Session, viewer: Viewer, run: Run, change: schemas.La
     """
     told = dict(run.labels_from)
     before = run.driver_id, run.car_id
+    old, fresh = run.driver, bool(change.driver) and not _known(session, run, change.driver or "")
     for name in change.model_fields_set:
         if _change(session, run, name, getattr(change, name)):
             told[name] = by
@@ -51,13 +53,20 @@ def change_labels(session: Session, viewer: Viewer, run: Run, change: schemas.La
     if run.driver_id != before[0]:
         _take_debrief_along(session, run)
         remove_if_empty(session, run.team_id, Driver, before[0])
+        session.refresh(old)
+        if fresh and old.removed_at is not None:
+            run.driver.colour = old.colour  # only the name was corrected
     if run.car_id != before[1]:
         remove_if_empty(session, run.team_id, Car, before[1])
-    if "conditions" in change.model_fields_set:
-        settle(session, run)
     if run.analysis is not None and run.analysis.sector_set_id != run.event.sector_set_id:
         return renew_runs(session, run.team_id, [run.id], viewer.account_id)
     return []
+
+
+def _known(session: Session, run: Run, name: str) -> bool:
+    """Whether there is a driver of a name, also one who was removed."""
+    query = mine(Driver, run.team_id).where(Driver.name == (one_line(name, 200) or "?"))
+    return session.scalar(query, execution_options=INCLUDE_REMOVED) is not None
 
 
 def _take_debrief_along(session: Session, run: Run) -> None:

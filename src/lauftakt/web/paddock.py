@@ -7,7 +7,7 @@ from apiflask import APIBlueprint
 from sqlalchemy import Select, and_, func, or_, select
 from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.service.day import OWN_BESTS, DayGroup, group_of, groups_of_day
+from lauftakt.service.day import OWN_BESTS, DayGroup, group_of, groups_of_day, latest_event
 from lauftakt.store.database import NotFound, now
 from lauftakt.store.models import Car, Debrief, Driver, Event, HandIn, HandInLink, LayoutRow, Run
 from lauftakt.web import schemas, show
@@ -49,7 +49,11 @@ def get_paddock(viewer: Viewer, query_data: schemas.PaddockQuery) -> schemas.Pad
                 .group_by(Run.event_id)
             ).all()
         )
-        chosen = next((row for row in events if query_data.event in (None, row.id)), None)
+        chosen = next((row for row in events if row.id == query_data.event), None)
+        if query_data.event is None:
+            chosen = latest_event(session, page.options(OF_AN_EVENT))
+            if chosen is not None and all(row.id != chosen.id for row in events):
+                events.append(chosen)
         runs = _runs(session, viewer, chosen)
         groups = _groups(session, viewer, chosen, runs)
         doubts = show.best_doubts(session, viewer, runs)

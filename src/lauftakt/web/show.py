@@ -77,6 +77,7 @@ def event(row: Event, runs: int) -> schemas.EventOut:
         day=row.day,
         circuit=row.layout.name,
         length_m=current.length_m if current is not None else 0.0,
+        layout=row.layout_id,
         runs=runs,
     )
 

@@ -15,6 +15,7 @@ from lauftakt.core.log.model import Channel, Unusable
 from lauftakt.core.registry import BY_LAP, CHANNELS
 from lauftakt.core.technique.by_lap import STATISTICS
 from lauftakt.core.technique.watching import Excursion, Limit, excursions, over_limit_s
+from lauftakt.service.day import latest_event
 from lauftakt.store.analyses import LapView, load_curves, load_figures_by_lap, numbers_of
 from lauftakt.store.database import mine
 from lauftakt.store.layouts import load_layout
@@ -64,8 +65,8 @@ def _runs(session: Session, viewer: Viewer, asked: schemas.WatchQuery) -> list[R
     else:
         event = asked.event
         if event is None:
-            newest = visible(Event, viewer).order_by(Event.day.desc(), Event.id.desc()).limit(1)
-            event = session.scalar(newest.with_only_columns(Event.id))
+            newest = latest_event(session, visible(Event, viewer))
+            event = None if newest is None else newest.id
         else:
             event = one(session, Event, viewer, event).id
         query = query.where(Run.event_id == event)

@@ -22,7 +22,7 @@ from lauftakt.store.layouts import (
 )
 from lauftakt.store.models import Driver, HandIn, LayoutRow, Run, RunOverlap, SectorSet
 from lauftakt.store.originals import keep_original
-from lauftakt.store.runs import Delivered, Labels, add_run, named, save_recognition
+from lauftakt.store.runs import Delivered, Labels, add_run, day_of_run, named, save_recognition
 from lauftakt.work.given_files import import_given
 from lauftakt.work.jobs import hold
 from lauftakt.work.labelling import propose
@@ -169,7 +169,7 @@ def _save(session: Session, source: Source, read: ReadLog, row: LayoutRow, label
     driver = (
         mine_by_id(session, Driver, source.team_id, hand_in.driver_id)
         if hand_in.driver_id is not None
-        else named(session, Driver, source.team_id, labels.driver)
+        else named(session, Driver, source.team_id, labels.driver, (day_of_run(labels, hand_in.created_at), row.id))
     )
     delivered = Delivered(source.file_name, hand_in.sha256, hand_in.created_at, READER_VERSION)
     run = add_run(session, row, driver, labels, read.raw, delivered)

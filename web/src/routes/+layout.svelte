@@ -7,6 +7,7 @@
   import { client, whenUnknown } from '$lib/api/queries';
   import { registry } from '$lib/quantities/registry.svelte';
   import { again } from '$lib/session/again.svelte';
+  import { chosen } from '$lib/session/chosen.svelte';
   import { present } from '$lib/session/present.svelte';
   import Interruption from '$lib/parts/Interruption.svelte';
   import Notes from '$lib/parts/Notes.svelte';
@@ -46,7 +47,10 @@
   let signedIn = false;
   $effect(() => {
     // What somebody saw goes with them; what a page of nobody's asks for is left alone.
-    if (!present.me && signedIn) client.clear();
+    if (!present.me && signedIn) {
+      client.clear();
+      chosen.forget();
+    }
     signedIn = present.me !== null;
     if (present.me) void registry.load().catch((error: unknown) => (trouble = error));
   });

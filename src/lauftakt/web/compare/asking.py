@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 
 from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.service.day import DayGroup, group_of, groups_of_day, main_group
+from lauftakt.service.day import DayGroup, group_of, groups_of_day, latest_event, main_group
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.lineup import MOST_RUNS, Apart, Entry, common_analyses, load_entries
 from lauftakt.store.made_laps import best_recipe
@@ -61,7 +61,7 @@ def _event(session: Session, viewer: Viewer, run_id: int | None, event_id: int |
         return one(session, Run, viewer, run_id).event
     if event_id is not None:
         return one(session, Event, viewer, event_id)
-    latest = session.scalar(visible(Event, viewer).order_by(Event.day.desc(), Event.id.desc()).limit(1))
+    latest = latest_event(session, visible(Event, viewer))
     if latest is None:
         raise Problem(404, "empty", "No runs have been handed in yet.")
     return latest

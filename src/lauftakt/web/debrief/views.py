@@ -6,6 +6,7 @@ from flask import Response
 from sqlalchemy.orm import Session, joinedload
 
 from lauftakt.core.registry import FIGURES, OF_PASSAGES
+from lauftakt.service.day import latest_event
 from lauftakt.store.models import Debrief, Event, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
@@ -99,7 +100,7 @@ def get_check(viewer: Viewer, debrief_id: int, query_data: schemas.CheckQuery) -
 def _event(session: Session, viewer: Viewer, event_id: int | None) -> Event | None:
     if event_id is not None:
         return one(session, Event, viewer, event_id)
-    return session.scalar(visible(Event, viewer).order_by(Event.day.desc(), Event.id.desc()).limit(1))
+    return latest_event(session, visible(Event, viewer))
 
 
 def _runs(session: Session, viewer: Viewer, event_id: int) -> list[Run]:

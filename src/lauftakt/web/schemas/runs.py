@@ -53,6 +53,7 @@ class EventOut(Schema):
     day: str
     circuit: str
     length_m: float
+    layout: int
     runs: int
 
 

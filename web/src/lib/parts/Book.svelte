@@ -2,6 +2,7 @@
 <script lang="ts">
   import { page } from '$app/state';
   import type { Snippet } from 'svelte';
+  import { chosen } from '$lib/session/chosen.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
   import AccountMenu from '$lib/parts/AccountMenu.svelte';
@@ -37,7 +38,11 @@
     <header>
       <nav aria-label={texts.name}>
         {#each open as [path, label] (path)}
-          <a href={path} aria-current={page.url.pathname.startsWith(path) ? 'page' : undefined}>{label}</a>
+          <!-- The place where one is leads to its newest day again. -->
+          <a
+            href={page.url.pathname === path ? path : chosen.to(path)}
+            aria-current={page.url.pathname.startsWith(path) ? 'page' : undefined}>{label}</a
+          >
         {/each}
       </nav>
       <span class="about muted" title={about}>{about}</span>

@@ -6,6 +6,7 @@
   import { note, noteAction } from '$lib/parts/notes.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import { chosen } from '$lib/session/chosen.svelte';
   import { texts } from '$lib/words';
 
   interface Props {
@@ -70,6 +71,7 @@
       const gone = await done(api.DELETE('/api/removals/{kind}/{row_id}', { params }));
       open = false;
       const after = () => queries.invalidateQueries();
+      chosen.forget(); // what is gone leads nowhere
       noteAction(t.removed(name), gone.action, after);
       await after();
     } catch (error) {

@@ -338,7 +338,8 @@ export const compareTexts = {
     keepHint: 'Tell this driver that this is good (b)',
     noPlace: 'Choose a passage or mark a stretch first: a cue needs a place.',
     noLap: 'Choose a lap that somebody drove: nobody can be asked anything by this one.',
-    across: 'This lap is compared across conditions, cars or tyres, so nothing is asked by it. Measure it against its like first.',
+    across:
+      'This lap is compared across conditions, cars or tyres, so nothing is asked by it. Measure it against its like first.',
     onlyCoach: 'Only a coach can ask something of a driver.',
   },
   takeAway: {

@@ -32,6 +32,7 @@
   import type { Line } from '$lib/score/Stave.svelte';
   import { without } from '$lib/circuit/draft';
   import { circuitKeys } from '$lib/words/circuit';
+  import { chosen as kept } from '$lib/session/chosen.svelte';
   import { texts } from '$lib/words';
 
   const t = texts.circuit;
@@ -69,6 +70,9 @@
   const layoutId = $derived(
     wanted ?? circuits.data?.circuits.find((row) => row.length_m !== null)?.id ?? null,
   );
+  $effect(() => {
+    if (layoutId !== null) kept.take({ layout: layoutId });
+  });
   const ground = createQuery(() => ({
     queryKey: keys.ground(layoutId ?? 0, event),
     queryFn: ({ signal }) =>

@@ -29,6 +29,7 @@
   import Keys from '$lib/parts/Keys.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { noteUndo } from '$lib/parts/notes.svelte';
+  import { chosen as kept } from '$lib/session/chosen.svelte';
   import { texts } from '$lib/words';
   import { day } from '$lib/quantities/dates.svelte';
   import { figure, unitOf } from '$lib/quantities/units';
@@ -100,6 +101,10 @@
   const full = $derived(desk.full ?? fullRate(rates));
 
   // While another line-up is on its way, or could not be had, the address of the one on show stays.
+  $effect(() => {
+    const event = desk.lineUp?.event;
+    if (event) kept.take({ event: event.id, layout: event.layout });
+  });
   const settled = $derived(desk.lineUp !== null && lineUp.isSuccess && !lineUp.isPlaceholderData);
   keepAddress('/compare', () => (settled ? writePlace(desk.place()) : null), {
     chosen: () => desk.selection(),

@@ -14,6 +14,7 @@
   import Prepare from '$lib/places/debrief/Prepare.svelte';
   import { day } from '$lib/quantities/dates.svelte';
   import { present } from '$lib/session/present.svelte';
+  import { chosen } from '$lib/session/chosen.svelte';
   import { texts } from '$lib/words';
 
   const t = texts.debrief;
@@ -36,13 +37,23 @@
     refetchInterval: (query) => (query.state.data?.state === 'coming' ? COMING_MS : LOOK_MS),
   }));
   const drivers = $derived(list.data?.drivers ?? []);
-  const run = $derived(asked ?? drivers[0]?.run ?? null);
+  // The driver who was looked at last, on whatever day.
+  const run = $derived(
+    asked ?? (drivers.find((one) => one.driver.id === chosen.driver) ?? drivers[0])?.run ?? null,
+  );
+  $effect(() => {
+    const own = drivers.find((one) => one.run === asked);
+    if (own) chosen.take({ driver: own.driver.id });
+  });
   const about = $derived(
     list.data?.event
       ? `${list.data.event.circuit}. ${list.data.event.name}, ${day(list.data.event.day)}`
       : '',
   );
 
+  $effect(() => {
+    if (list.data?.event) chosen.take({ event: list.data.event.id, layout: list.data.event.layout });
+  });
   function address(change: Record<string, number | null>): string {
     const query = new SvelteURLSearchParams(page.url.searchParams);
     for (const [name, value] of Object.entries(change)) {

@@ -24,6 +24,7 @@
   import SheetTable from '$lib/places/laps/SheetTable.svelte';
   import WhoIsWhere from '$lib/places/laps/WhoIsWhere.svelte';
   import { lapsKeys } from '$lib/words/laps';
+  import { chosen as kept } from '$lib/session/chosen.svelte';
   import { texts } from '$lib/words';
 
   const t = texts.laps;
@@ -77,6 +78,9 @@
     return [times[0] ?? 0, times.at(-1) ?? 1];
   });
 
+  $effect(() => {
+    if (laps.data?.event) kept.take({ event: laps.data.event.id, layout: laps.data.event.layout });
+  });
   $effect(() => {
     void columns;
     sorted = null;

@@ -18,6 +18,7 @@
   import { asIs, type TableColumn, type TableView } from '$lib/parts/table/columns';
   import DataTable from '$lib/parts/table/DataTable.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import { chosen } from '$lib/session/chosen.svelte';
   import { texts } from '$lib/words';
   import { day } from '$lib/quantities/dates.svelte';
   import { figure, lapTime, signed, unitOf } from '$lib/quantities/units';
@@ -88,6 +89,9 @@
     },
   ]);
 
+  $effect(() => {
+    if (data?.event) chosen.take({ event: data.event.id, layout: data.event.layout });
+  });
   /** An event's address keeps the filters. */
   function toEvent(id: number): string {
     const query = new SvelteURLSearchParams(page.url.searchParams);

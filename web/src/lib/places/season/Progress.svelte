@@ -19,6 +19,7 @@
   import Signs from '$lib/places/season/Signs.svelte';
   import Steadiness from '$lib/places/season/Steadiness.svelte';
   import Views from '$lib/places/season/Views.svelte';
+  import { chosen } from '$lib/session/chosen.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
 
@@ -44,10 +45,14 @@
   /** whom is looked at: of the latest day's students the first, where nobody is named; a driver looks at their own */
   const driver = $derived(
     asked ??
+      own.data?.drivers.find((one) => one.id === chosen.driver)?.id ??
       own.data?.runs.find((run) => drives || !run.driver.reference_only)?.driver.id ??
       own.data?.drivers[0]?.id ??
       null,
   );
+  $effect(() => {
+    if (asked !== null) chosen.take({ driver: asked });
+  });
   const found = createQuery(() => ({
     queryKey: keys.driverSeason(driver ?? 0, layout, most),
     queryFn: () =>

@@ -1,6 +1,7 @@
 <!-- The views of the debrief: preparing, a day's course, one driver over days, the school, the calendar. -->
 <script lang="ts">
   import { page } from '$app/state';
+  import { chosen } from '$lib/session/chosen.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
 
@@ -22,7 +23,9 @@
       >{texts.places.debrief}</a
     >{/if}
   {#each shown as [path, label] (path)}
-    <a href={path} aria-current={here === path ? 'page' : undefined}>{label}</a>
+    <a href={here === path ? path : chosen.to(path)} aria-current={here === path ? 'page' : undefined}
+      >{label}</a
+    >
   {/each}
 </nav>
 
