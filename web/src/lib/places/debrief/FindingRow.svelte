@@ -103,7 +103,7 @@
               corner: finding.corner,
               figure: offer.target.figure,
               direction: offer.target.direction,
-            })}><Plus size={15} aria-hidden="true" />{t.asCue}</button
+            })}><Plus size={15} aria-hidden="true" />{asked ? t.askedAlready : t.asCue}</button
         >
       </div>
     </div>

@@ -36,7 +36,7 @@
       class="may"
       disabled={there}
       onclick={() => onask({ kind: 'keep', passage: keep.passage, corner: keep.corner })}
-      ><Plus size={15} aria-hidden="true" />{t.asKeep}</button
+      ><Plus size={15} aria-hidden="true" />{there ? t.keptAlready : t.asKeep}</button
     >
   {/if}
 </article>

@@ -3,6 +3,7 @@
   import { ArrowUp, FileDown, Maximize2, Pencil, Send, X } from '@lucide/svelte';
   import { api, done, type Cue, type Prepared } from '$lib/api/client';
   import CueEditor from '$lib/places/debrief/CueEditor.svelte';
+  import WayToDriver from '$lib/places/debrief/WayToDriver.svelte';
   import { targetText } from '$lib/places/debrief/targets';
   import type { Preparing } from '$lib/places/debrief/preparing.svelte';
   import { say } from '$lib/quantities/said';
@@ -104,6 +105,7 @@
       <p class="small" role="status">
         {debrief.changed ? t.changedSince : debrief.opened_at ? t.opened : t.given}
       </p>
+      {#if leads}<WayToDriver driver={data.driver.id} name={data.driver.name} paper={file('pdf')} />{/if}
     {/if}
     <div class="acts">
       {#if leads}

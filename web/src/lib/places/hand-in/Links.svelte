@@ -4,8 +4,8 @@
   import { QrCode } from '@lucide/svelte';
   import { api, done, type LinkOut } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
-  import { note, noteUndo } from '$lib/parts/notes.svelte';
-  import Sheet from '$lib/parts/Sheet.svelte';
+  import { noteUndo } from '$lib/parts/notes.svelte';
+  import LinkSheet from '$lib/parts/LinkSheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
   import { day } from '$lib/quantities/dates.svelte';
@@ -63,11 +63,6 @@
         }),
       );
     });
-
-  async function copy(address: string): Promise<void> {
-    await navigator.clipboard.writeText(address);
-    note(t.copied);
-  }
 </script>
 
 <section>
@@ -109,25 +104,11 @@
 
 {#if shown}
   {@const link = shown}
-  <Sheet bind:open title={t.sheet(link.driver.name)}>
-    {#if links.data && !links.data.reachable}<p class="warn">{t.unreachable}</p>{/if}
-    <div class="code">
-      <img
-        src="data:image/svg+xml;utf8,{encodeURIComponent(link.qr_svg)}"
-        alt={t.qr(link.driver.name)}
-        width="240"
-        height="240"
-      />
-      <div>
-        <p class="address">{link.address}</p>
-        <p class="muted">{t.until(day(link.expires_at.slice(0, 10)))}</p>
-      </div>
-    </div>
-    {#snippet footer()}
-      <button type="button" class="may" onclick={() => revoke(link)}>{t.revoke}</button>
-      <button type="button" class="do" onclick={() => copy(link.address)}>{t.copy}</button>
+  <LinkSheet {link} bind:open reachable={links.data?.reachable ?? true}>
+    {#snippet more()}
+      <button type="button" class="may" onclick={() => void revoke(link)}>{t.revoke}</button>
     {/snippet}
-  </Sheet>
+  </LinkSheet>
 {/if}
 
 <style>
@@ -160,31 +141,5 @@
   }
   .select {
     padding-right: 26px;
-  }
-  .code {
-    display: grid;
-    grid-template-columns: 240px minmax(0, 1fr);
-    gap: 20px;
-    align-items: center;
-  }
-  img {
-    background: #fff;
-    border-radius: 6px;
-  }
-  .address {
-    overflow-wrap: anywhere;
-    font-size: 13px;
-    user-select: all;
-  }
-  .warn {
-    box-shadow: inset 3px 0 0 var(--brass);
-    padding: 4px 0 4px 12px;
-    margin-bottom: 12px;
-  }
-  @media (max-width: 560px) {
-    .code {
-      grid-template-columns: 1fr;
-      justify-items: center;
-    }
   }
 </style>
