@@ -24,7 +24,7 @@ from tests.web.coach import Coach, make_coach
 
 pytestmark = pytest.mark.in_order
 
-REFERENCE = "the reference"
+REFERENCE = "the quickest driver of the day"
 
 
 @pytest.fixture(scope="module")
@@ -116,9 +116,9 @@ def test_a_fourth_cue_asks_which_one_is_left(school: Coach, runs: list[dict]) ->
     # Quicker than the reference itself is said to be so, and no longer once it is not.
     now_s = next(cue for cue in head["cues"] if cue["id"] == ids[1])["target"]["now"]
     daring = school.patch(f"/api/cues/{ids[1]}", json={"value": now_s - 5.0}).json["cue"]
-    assert "beyond the reference" in text_of(daring["says"])
+    assert f"beyond {REFERENCE}" in text_of(daring["says"])
     meek = school.patch(f"/api/cues/{ids[1]}", json={"value": now_s - 0.01}).json["cue"]
-    assert "beyond the reference" not in text_of(meek["says"])
+    assert f"beyond {REFERENCE}" not in text_of(meek["says"])
     # In other words, withdrawn, brought back.
     long = school.patch(f"/api/cues/{ids[1]}", json={"text": "word " * 61})
     assert (long.status_code, long.json["code"]) == (422, "too-long")
@@ -286,8 +286,8 @@ def test_an_instructors_lap_stands_in_where_somebody_did_not_agree(
     [
         (True, False, "Halvard"),
         (None, True, "Halvard"),
-        (None, False, "the reference"),
-        (False, False, "the reference"),
+        (None, False, REFERENCE),
+        (False, False, REFERENCE),
     ],
 )
 def test_a_keep_names_no_student_who_did_not_agree(

@@ -82,10 +82,17 @@ BROUGHT_M = 1.0
 _BROUGHT = " Lap {lap} showed it, arriving slower than you usually do."
 
 
-def ask(proposal: Proposal, layout: Layout) -> Said:
-    """A cue's sentence: ``T5: brake at the second seam, 12 m later than now. You did it in lap 4.``"""
+def ask(proposal: Proposal, layout: Layout, than: str = "the reference") -> Said:
+    """A cue's sentence: ``T5: brake at the second seam, 12 m later than now. You did it in lap 4.``
+
+    Parameters
+    ----------
+    proposal : what is asked
+    layout : with its corners, by which drivers know a place, and marks
+    than : whom the driver is measured against, in words
+    """
     target = proposal.target
-    where = f"{target.corner or target.passage}: "
+    where = f"{target.corner or corners_in(layout, target.passage)}: "
     tail: Said = ()
     kind = figure_entry(target.figure).quantity
     if proposal.lap is not None and proposal.brought < -BROUGHT_M:
@@ -93,7 +100,7 @@ def ask(proposal: Proposal, layout: Layout) -> Said:
     elif proposal.lap is not None and proposal.shown in _SHOWN:
         tail = (_SHOWN[proposal.shown].format(lap=proposal.lap),)
     if proposal.beyond > 0.0:
-        tail = (" That is ", Quantity(proposal.beyond, kind), " beyond the reference.")
+        tail = (" That is ", Quantity(proposal.beyond, kind), f" beyond {than}.")
     gap = Quantity(abs(target.value - proposal.now), kind)
     place = _PLACES.get((target.figure, target.direction))
     if place is not None and is_place(target.figure):
@@ -110,6 +117,12 @@ def ask(proposal: Proposal, layout: Layout) -> Said:
     return (where, *_filled(template, {
         "value": Quantity(target.value, kind), "now": Quantity(proposal.now, kind), "gap": gap,
     }), ".", *tail)  # fmt: skip
+
+
+def corners_in(layout: Layout, passage: str) -> str:
+    """A passage as drivers know it: by its corners; by its own name where it has none."""
+    found = next((one for one in layout.passages if one.name == passage), None)
+    return passage if found is None or not found.corners else "-".join(found.corners)
 
 
 def _at(mark: Mark, word: str) -> Said:

@@ -22,7 +22,7 @@ from lauftakt.core.debrief.target import (
     usual,
     values_of,
 )
-from lauftakt.core.debrief.wording import ask, praise
+from lauftakt.core.debrief.wording import ask, corners_in, praise
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.steady import SteadyPassage, steady_passages, strong_first
 from lauftakt.core.findings.words import Said
@@ -56,7 +56,13 @@ def keeps_of(session: Session, seen: Seen, strengths: list[Finding]) -> list[sch
     found = []
     for one in strengths:
         if one.passage is not None:
-            said = praise(one.place, quicker_s=-one.loss_s, than=seen.than, spread_s=None, laps=one.clean)
+            said = praise(
+                corners_in(seen.layout, one.passage),
+                quicker_s=-one.loss_s,
+                than=seen.than,
+                spread_s=None,
+                laps=one.clean,
+            )
             found.append(_keep(one.passage, one.corner, one.loss_s, steady.get(one.passage), said))
     strong = strong_first(list(steady.values()))
     good = [one for one in strong if one.fast and one.steady] or strong[:2]
@@ -69,14 +75,8 @@ def keeps_of(session: Session, seen: Seen, strengths: list[Finding]) -> list[sch
 
 def _steadily(seen: Seen, passage: SteadyPassage) -> Said:
     spread = passage.time.value if passage.time is not None and passage.fast and passage.steady else None
-    name = corners_of(seen.layout, passage.name)
+    name = corners_in(seen.layout, passage.name)
     return praise(name, quicker_s=None, than="", spread_s=spread, laps=len(passage.numbers))
-
-
-def corners_of(layout: Layout, passage: str) -> str:
-    """A passage as drivers know it: by its corners."""
-    corners = layout.passages[passage_index(layout, passage)].corners
-    return " ".join(corners) or passage
 
 
 def _keep(
@@ -96,7 +96,7 @@ def proposed(
             target=target_out(one.target, one.now),
             lap=one.lap,
             shown=one.shown,
-            says=show.said(ask(one, seen.marked)),
+            says=show.said(ask(one, seen.marked, seen.than)),
         )
         for one in proposals(finding, run, seen.layout, reference)
     ]
@@ -137,11 +137,11 @@ def new_row(
     else:
         finding = next((one for one in findings if one.passage == passage), None)
         proposal = _asked_for(session, seen, passage, corner, asked, finding)
-        said = ask(proposal, seen.marked)
+        said = ask(proposal, seen.marked, seen.than)
         basis = {} if finding is None else _basis(finding)
         # Another value may be written later: whether it goes beyond the reference is said then, too.
         target = proposal.target
-        basis |= {"theirs": _theirs(session, seen, passage, target.corner, target.figure)}
+        basis |= {"theirs": _theirs(session, seen, passage, target.corner, target.figure), "than": seen.than}
     at = _apex(layout, passage, proposal.target.corner)
     latitude, longitude = on_ground(layout, at)
     row = CueRow(
@@ -259,9 +259,11 @@ def _kept(session: Session, seen: Seen, passage: str, strong: Finding | None) ->
     proposal = Proposal(None, Target(PASSAGE_TIME, passage, None, present, LOW), present, None, "kept")
     if strong is not None:
         than = seen.than
-        return proposal, praise(strong.place, quicker_s=-strong.loss_s, than=than, spread_s=None, laps=strong.clean)
+        return proposal, praise(
+            corners_in(seen.layout, passage), quicker_s=-strong.loss_s, than=than, spread_s=None, laps=strong.clean
+        )
     steady = next((one for one in steady_of(session, seen) if one.name == passage), None)
-    name = corners_of(seen.layout, passage)
+    name = corners_in(seen.layout, passage)
     said = praise(name, quicker_s=None, than="", spread_s=None, laps=0) if steady is None else _steadily(seen, steady)
     return proposal, said
 

@@ -185,7 +185,8 @@ def _aim(session: Session, row: CueRow, value: float | None) -> dict[str, Any]:
     way = row.direction if value == row.now else HIGH if value > row.now else LOW
     proposal = Proposal(row.cause, replace(target, direction=way), row.now, None, "coach")
     proposal = proposal.by_coach(value, row.basis.get("theirs"))
-    fill(row, proposal, wording.ask(proposal, with_marks(session, debrief.run.layout, layout)), layout)
+    marked = with_marks(session, debrief.run.layout, layout)
+    fill(row, proposal, wording.ask(proposal, marked, row.basis.get("than") or "the reference"), layout)
     return before
 
 

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 
 from lauftakt.core.debrief.alike import across, differences
 from lauftakt.core.debrief.check import losses_of
+from lauftakt.core.debrief.wording import corners_in
 from lauftakt.core.findings.ranking import elsewhere
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.words import tell
@@ -17,7 +18,7 @@ from lauftakt.store.models import Debrief, LapRow, Run, Voice
 from lauftakt.web import schemas, show
 from lauftakt.web.compare.addresses import key_of
 from lauftakt.web.compare.card import cause_out
-from lauftakt.web.debrief.advice import corners_of, keeps_of, proposed
+from lauftakt.web.debrief.advice import keeps_of, proposed
 from lauftakt.web.debrief.checking import Checked, checked
 from lauftakt.web.debrief.seeing import NONE, Day, Seen, latest_by_driver, seen_on, stated
 from lauftakt.web.debrief.telling import answer_out, debrief_of_run, head, voice_out, voices_of
@@ -103,7 +104,7 @@ def elsewhere_out(looked: Checked | None) -> list[schemas.ElsewhereOut]:
     return [
         schemas.ElsewhereOut(
             passage=one.passage,
-            place=corners_of(looked.layout, one.passage),
+            place=corners_in(looked.layout, one.passage),
             change_s=one.change.change,
             low_s=one.change.low,
             high_s=one.change.high,

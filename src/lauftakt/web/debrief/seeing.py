@@ -64,9 +64,12 @@ def may_be_shown(driver: Driver) -> bool:
 
 @dataclass(frozen=True)
 class Seen:
-    """A run and the day's reference run on one layout version; ``marked`` is that with all marks that people set,
-    ``lap`` the number of the reference lap, ``across`` in what else than the driving the two differ although a coach
-    chose to compare them: no figure of such a reference is asked of anybody."""
+    """A run and the day's reference run on one layout version.
+
+    ``marked`` is that with all marks that people set, ``lap`` the number of the reference lap, ``chosen`` whether a
+    coach chose it, ``across`` in what else than the driving the two differ although a coach chose to compare them: no
+    figure of such a reference is asked of anybody.
+    """
 
     run: Run
     base: Run
@@ -74,6 +77,7 @@ class Seen:
     entries: dict[int, Entry]
     layout: Layout
     marked: Layout
+    chosen: bool = False
     across: tuple[Difference, ...] = ()
 
     def analysed(self, session: Session, run: Run) -> AnalysedRun:
@@ -91,8 +95,10 @@ class Seen:
 
     @property
     def than(self) -> str:
-        """What a driver is told to be quicker than: another student is named only where they agreed to be shown."""
-        return self.base.driver.name if may_be_shown(self.base.driver) else "the reference"
+        """Whom a driver is told to be measured against: another student is named only where they agreed to be shown."""
+        if may_be_shown(self.base.driver):
+            return self.base.driver.name
+        return "the lap your coach chose" if self.chosen else "the quickest driver of the day"
 
 
 def seen_on(session: Session, day: Day, run: Run) -> Seen | None:
@@ -103,7 +109,7 @@ def seen_on(session: Session, day: Day, run: Run) -> Seen | None:
     group = part.group
     seen = seen_of(session, run, group.base, group.lap.number, part.analyses)
     across = differences(setting_of(run), setting_of(group.base)) if group.chosen and not seen.itself else ()
-    return replace(seen, across=across)
+    return replace(seen, chosen=group.chosen, across=across)
 
 
 def seen_of(session: Session, run: Run, base: Run, lap: int, analyses: dict[int, Analysis]) -> Seen:

@@ -168,7 +168,9 @@ class _Scenes:
         if shown is None or part is None or shown.best_number is None:
             asked = seen.base.driver.shows_laps
             why = "did not agree to" if asked is False else "was not asked yet whether to"
-            return cls(session, seen, None, f"The reference's line is left out: its driver {why} show laps to others.")
+            return cls(
+                session, seen, None, f"The line of {seen.than} is left out: its driver {why} show laps to others."
+            )
         return cls(session, seen_of(session, seen.run, shown, shown.best_number, part.analyses), shown, None)
 
     @property

@@ -78,6 +78,7 @@ class CueOut(Schema):
     lap: int | None
     worth_s: float | None = Field(description="What the passage lost, s.")
     worth_u_s: float | None
+    reference: float | None = Field(description="What the reference usually did there when it was asked, SI.")
     understood: bool | None
     tried: bool | None
     unsafe: bool | None

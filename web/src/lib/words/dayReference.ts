@@ -6,7 +6,7 @@ export const dayReferenceTexts = {
   lap: (driver: string, lap: number, time: string) => `${driver}, lap ${lap}, ${time}`,
   lapOf: (driver: string, lap: number, time: string, day: string) =>
     `${driver}, lap ${lap} of ${day}, ${time}`,
-  inConditions: (conditions: string, lap: string) => `${conditions}: ${lap}`,
+  inConditions: (conditions: string, lap: string) => `${lap} ${conditions}`,
   conditions: { dry: 'in the dry', damp: 'in the damp', wet: 'in the wet' },
   title: 'Measure this day against',
   hint: 'It holds on every screen and sheet of this day, for runs in the same conditions as the lap.',

@@ -10,7 +10,7 @@ export const paddockTexts = {
   laps: 'Laps',
   counting: (counting: number, all: number) => `${counting} of ${all} count`,
   best: 'Best lap',
-  gap: 'To the reference',
+  gap: 'Gap',
   reading: 'What costs most',
   nothingWorth: 'nothing worth a run',
   nothingToShow: 'no lap to judge by',

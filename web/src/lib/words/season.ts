@@ -62,7 +62,15 @@ export const seasonTexts = {
   table: 'As a table',
   noTable: 'As a picture',
   cues: 'Cues',
-  cuesLead: 'One line for each, along the same runs as above.',
+  cuesLead:
+    'One row for each habit, along the same runs: what was driven, what was asked, the reference as a band.',
+  habit: (place: string, figure: string, unit: string) => `${place}: ${figure}${unit ? `, ${unit}` : ''}`,
+  askedOf: (values: string[], unit: string) =>
+    values.length === 1
+      ? `asked: ${values[0]} ${unit}`
+      : `asked ${values.length} times: ${values.join(', ')} ${unit}`,
+  keptTimes: (n: number) => (n === 1 ? 'told once' : `told ${n} times`),
+  theReference: 'the reference:',
   noCues: 'Nothing was asked here yet. Give a debrief, and it is followed from run to run.',
   noCuesNext: 'Prepare a debrief',
   keeps: 'Told to keep',

@@ -241,7 +241,7 @@
             {#if inConditions(run)}<span class="muted car">{inConditions(run)}</span>{/if}
           </span>
         {:else if column.id === 'reading'}
-          <RunReading day={reading.data} run={run.id} {full} timed={run.best_s !== null} width={230} />
+          <RunReading day={reading.data} run={run.id} {full} timed={run.best_s !== null} width={196} />
         {:else if column.id === 'do'}
           {#if run.best_s !== null}
             <a class="may" href="/compare?run={run.id}" aria-label={t.compareOne(run.driver.name)}

@@ -3,7 +3,7 @@
   import { goto } from '$app/navigation';
   import { page } from '$app/state';
   import { createQuery, keepPreviousData } from '@tanstack/svelte-query';
-  import { api, done, type CueOver } from '$lib/api/client';
+  import { api, done } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
@@ -11,7 +11,8 @@
   import Trouble from '$lib/parts/Trouble.svelte';
   import { changed, numberOf } from '$lib/places/season/address';
   import { columnsOf } from '$lib/places/season/columns';
-  import CueRow from '$lib/places/season/CueRow.svelte';
+  import { habitsOf, type HabitOver } from '$lib/places/season/habits';
+  import HabitRow from '$lib/places/season/HabitRow.svelte';
   import Following from '$lib/places/season/Following.svelte';
   import PaceRow from '$lib/places/season/PaceRow.svelte';
   import PaceTable from '$lib/places/season/PaceTable.svelte';
@@ -71,8 +72,8 @@
   const runs = $derived(season?.runs ?? []);
   const columns = $derived(columnsOf(runs, Math.max(width - margin, 200)));
   const here = $derived((season?.cues ?? []).filter((over) => columns.at[over.run] !== undefined));
-  const cues = $derived(here.filter((over) => over.cue.kind === 'cue'));
-  const keeps = $derived(here.filter((over) => over.cue.kind === 'keep'));
+  const cues = $derived(habitsOf(here.filter((over) => over.cue.kind === 'cue')));
+  const keeps = $derived(habitsOf(here.filter((over) => over.cue.kind === 'keep')));
   const cars = $derived(
     Object.fromEntries(
       (season?.trims ?? []).map((trim) => [
@@ -96,8 +97,9 @@
     if (score && whole > margin) score.scrollLeft = score.scrollWidth;
   });
 
-  const toggle = (over: CueOver): void =>
-    void goto(changed(page.url, { cue: opened === over.cue.id ? null : over.cue.id }), {
+  const isOpen = (habit: HabitOver): boolean => habit.asked.some((over) => over.cue.id === opened);
+  const toggle = (habit: HabitOver): void =>
+    void goto(changed(page.url, { cue: isOpen(habit) ? null : (habit.asked[0]?.cue.id ?? null) }), {
       keepFocus: true,
       noScroll: true,
     });
@@ -154,14 +156,14 @@
         <div>
           {#if !here.length && !drives}<a class="do" href="/debrief">{t.noCuesNext}</a>{/if}
         </div>
-        {#each cues as over (over.cue.id)}
-          <CueRow {over} {columns} open={opened === over.cue.id} ontoggle={() => toggle(over)} />
+        {#each cues as habit (habit.key)}
+          <HabitRow {habit} {columns} open={isOpen(habit)} ontoggle={() => toggle(habit)} />
         {/each}
         {#if keeps.length}
           <div class="name keeps"><h2>{t.keeps}</h2></div>
           <div></div>
-          {#each keeps as over (over.cue.id)}
-            <CueRow {over} {columns} open={opened === over.cue.id} ontoggle={() => toggle(over)} />
+          {#each keeps as habit (habit.key)}
+            <HabitRow {habit} {columns} open={isOpen(habit)} ontoggle={() => toggle(habit)} />
           {/each}
         {/if}
       </div>
