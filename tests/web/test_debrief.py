@@ -172,6 +172,21 @@ def test_other_conditions_are_not_judged(school: Coach, runs: list[dict], prepar
     assert school.get(f"/api/debriefs/{prepared['id']}/check").json["answers"]
 
 
+def test_what_a_dry_run_of_the_day_answered_stays_answered(school: Coach, runs: list[dict], prepared: dict) -> None:
+    before = school.get(f"/api/debriefs/{prepared['id']}/check").json
+    assert before["run"] == runs[1]["id"]
+    other = next(run for run in school.get("/api/paddock").json["runs"] if run["driver"]["name"] == "Halvard")
+    later = {"driver": "Ines", "conditions": "wet", "started_at": "2026-05-16T19:00"}
+    done = school.patch(f"/api/runs/{other['id']}", json=later).json
+    told = school.get(f"/api/debriefs/{prepared['id']}/check").json
+    school.post(f"/api/actions/{done['action']}/undo")
+    assert told["run"] == runs[1]["id"]
+    assert {key: one["answer"] for key, one in told["answers"].items()} == {
+        key: one["answer"] for key, one in before["answers"].items()
+    }
+    assert told["apart"].startswith("Conditions differ: dry before, wet after; answered by the run of ")
+
+
 def test_a_driver_reads_it_by_the_personal_link(
     school: Coach, app: Any, runs: list[dict], prepared: dict, day: Day
 ) -> None:

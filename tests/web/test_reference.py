@@ -198,3 +198,48 @@ def test_nothing_is_asked_by_a_chosen_lap_of_another_car(own: Coach) -> None:
         assert says(finding["says"]).startswith("In another car (Hatch 1 against Hatch 2): ")
     drivers = own.get(f"/api/debriefs?event={event}").json["drivers"]
     assert next(one for one in drivers if one["driver"]["name"] == "Okan")["to_win_s"] is None
+
+
+def test_a_stray_run_without_a_timed_lap_is_not_the_latest_day(own: Coach) -> None:
+    runs = runs_of(own)
+    stray = runs["Okan"]["id"]
+    own.patch(f"/api/runs/{stray}", json={"event": "Shakedown", "started_at": "2026-09-01T09:00"})
+    day = paddock(own)["event"]
+    assert day["name"] == "Shakedown"
+    for lap in own.get(f"/api/runs/{stray}").json["laps"]:
+        if lap["time_s"] is not None:
+            own.patch(f"/api/runs/{stray}/laps/{lap['number']}", json={"counts": False})
+    shown = paddock(own)
+    assert shown["event"]["name"] == "Spring school"
+    assert "Shakedown" in [one["name"] for one in shown["events"]]
+    assert own.get("/api/desk").json["event"]["id"] == shown["event"]["id"]
+    assert own.get("/api/laps").json["event"]["id"] == shown["event"]["id"]
+    assert own.get("/api/debriefs").json["event"]["id"] == shown["event"]["id"]
+
+
+# ---- colours ---------------------------------------------------------------------------------------------------------
+
+
+def colours(coach: Coach) -> dict[str, int]:
+    return {name: run["driver"]["colour"] for name, run in runs_of(coach).items()}
+
+
+def test_a_corrected_name_keeps_its_colour_and_nobody_shares_one(own: Coach) -> None:
+    before = colours(own)
+    runs = runs_of(own)
+    own.patch(f"/api/runs/{runs['Okan']['id']}", json={"driver": "Okan B."})
+    own.patch(f"/api/runs/{runs['Ines']['id']}", json={"driver": "Ines M."})
+    own.post("/api/links", json={"driver": "Somebody new"})
+    after = colours(own)
+    assert after["Okan B."] == before["Okan"]
+    assert after["Ines M."] == before["Ines"]
+    everybody = own.get("/api/links").json["links"][0]["driver"]["colour"]
+    assert len({*after.values(), everybody}) == 4
+
+
+def test_a_colour_that_somebody_has_is_swapped_and_swapped_back(own: Coach) -> None:
+    before, runs = colours(own), runs_of(own)
+    done = own.patch(f"/api/drivers/{runs['Okan']['driver']['id']}", json={"colour": before["Ines"]}).json
+    assert colours(own) == before | {"Okan": before["Ines"], "Ines": before["Okan"]}
+    own.post(f"/api/actions/{done['action']}/undo")
+    assert colours(own) == before

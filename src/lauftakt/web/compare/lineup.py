@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, joinedload
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.comparison.delta import delta_uncertainty, level, rate_uncertainty, time_delta
 from lauftakt.core.debrief.alike import differences
+from lauftakt.core.laps.conditions import conditions_of
 from lauftakt.core.laps.counting import best_of
 from lauftakt.core.laps.lap import LapTrace, draw_places
 from lauftakt.core.registry import CHANNELS, DERIVED
@@ -258,6 +259,7 @@ def _lap(laid: LineUp, key: tuple[int, int], roles: list[str], best_of_all: bool
         made=None if made is None else _made(entry, made),
         driver=show.driver(entry.run.driver) if of_one and not (made and made.of_all) else None,
         car=entry.run.car.name if entry.run.car and not made else None,
+        conditions=None if made else conditions_of(entry.run.conditions),
         time_s=row.time_s,
         time_u_s=row.time_u_s,
         set_aside=row.set_aside,

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.debrief.alike import apart, remark
 from lauftakt.core.debrief.check import UNJUDGED, Answer, Check, Dots, check
-from lauftakt.store.asked import GivenCue, cues_of, given_cues, runs_since, setting_of
+from lauftakt.store.asked import GivenCue, cues_of, driven_at, given_cues, runs_since, setting_of
 from lauftakt.store.following import GONE_FROM_LAYOUT, asked_on, losses_then
 from lauftakt.store.lineup import Apart, common_analyses, load_entries
 from lauftakt.store.models import CueRow, Debrief, Run
@@ -40,11 +40,18 @@ def checked(session: Session, debrief: Debrief, run_id: int | None = None) -> Ch
     if wanted is None:
         return Checked(None, 0, None, None, {}, None)
     before = session.get_one(Run, debrief.run_id)
-    first, second = setting_of(before), setting_of(wanted)
+    first = setting_of(before)
     # Only what compares was looked at: a run elsewhere told nothing.
     looks = [run for run in since if apart(first, setting_of(run)) is None]
+    why, instead = apart(first, setting_of(wanted)), None
+    earlier = [run for run in looks if run.event_id == wanted.event_id and driven_at(run) < driven_at(wanted)]
+    if why is not None and earlier:
+        # What a run of the day in like conditions answered stays answered.
+        wanted, instead = earlier[-1], why
+    second = setting_of(wanted)
     look = next((number for number, run in enumerate(looks, 1) if run.id == wanted.id), max(len(looks), 1))
-    why, told = apart(first, second), remark(first, second)
+    why = apart(first, second)
+    told = _answered_by(wanted, instead) if instead is not None else remark(first, second)
     if why is None:
         try:
             analyses = common_analyses(session, [before, wanted])
@@ -67,6 +74,11 @@ def checked(session: Session, debrief: Debrief, run_id: int | None = None) -> Ch
     answers = {answer.key: answer for answer in found.answers}
     answers |= {row.id: _unjudged(row.id, GONE_FROM_LAYOUT) for row in rows if row.id not in answers}
     return Checked(wanted, look, None, told, answers, found, layout)
+
+
+def _answered_by(run: Run, why: str) -> str:
+    clock = f" of {run.started_at:%H:%M}" if run.started_at else ""
+    return f"{why.rstrip('.')}; answered by the run{clock}"
 
 
 def _unjudged(key: int, why: str) -> Answer:

@@ -72,6 +72,7 @@ class DeskLap(Schema):
     made: MadeOut | None
     driver: DriverOut | None
     car: str | None
+    conditions: Conditions | None = Field(description="In which it was driven; null of a made lap.")
     time_s: float
     time_u_s: float | None
     set_aside: str | None

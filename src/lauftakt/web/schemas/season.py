@@ -139,6 +139,7 @@ class CueOver(Schema):
     event: int
     day: str
     given_at: str
+    place: str = Field(description="The corner, or the passage by its corners.")
     stage: Stage
     held: int = Field(description="In how many runs since it was reached it was looked at and was there.")
     looks: list[LookOut]

@@ -50,7 +50,7 @@ def driver_season(
     steady, trim, ends = _steadiness(here, numbers, ground)
     leads = viewer.kind in WHOLE_TEAM
     change, anchored = _change(session, viewer, whole, row.id, layout) if leads else (None, [])
-    cues, more = cues_over(session, viewer, row.id, own, asked.cues)
+    cues, more = cues_over(session, viewer, row.id, own, asked.cues, ground)
     return schemas.DriverSeason(
         follow=whole.follow,
         driver=show.driver(row),
@@ -175,7 +175,7 @@ def _change(
 
 
 def cues_over(
-    session: Session, viewer: Viewer, driver_id: int, runs: Sequence[SeasonRun], most: int
+    session: Session, viewer: Viewer, driver_id: int, runs: Sequence[SeasonRun], most: int, ground: Ground | None
 ) -> tuple[list[schemas.CueOver], int]:
     """What a driver was asked, the newest first, with what became of it; and how many more there are."""
     query = visible(Debrief, viewer).where(
@@ -194,11 +194,11 @@ def cues_over(
     )
     courses = {row.cue_id: row for row in session.scalars(query_courses)}
     cues, days = cues_as_given(session, shown), {run.id: run for run in runs}
-    return [_cue(each, cue, courses.get(cue.id), days) for each in shown for cue in cues[each.id]], more
+    return [_cue(each, cue, courses.get(cue.id), days, ground) for each in shown for cue in cues[each.id]], more
 
 
 def _cue(
-    debrief: Debrief, cue: schemas.CueOut, course: CueCourse | None, days: dict[int, SeasonRun]
+    debrief: Debrief, cue: schemas.CueOut, course: CueCourse | None, days: dict[int, SeasonRun], ground: Ground | None
 ) -> schemas.CueOver:
     assert debrief.run is not None
     assert debrief.given_at is not None
@@ -211,6 +211,7 @@ def _cue(
         event=debrief.run.event_id,
         day=debrief.run.event.day,
         given_at=show.moment(debrief.given_at),
+        place=cue.corner or (cue.passage if ground is None else ground.corners_of(cue.passage)) or cue.passage,
         stage=told.stage,  # type: ignore[arg-type]
         held=told.held,
         looks=[look_out(row, days[row["run"]]) for row in looks],

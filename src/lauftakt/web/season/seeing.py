@@ -84,7 +84,7 @@ class Ground:
     def corners_of(self, passage: str) -> str:
         """A passage as drivers know it."""
         found = next((each for each in self.layout.passages if each.name == passage), None)
-        return passage if found is None else " ".join(found.corners) or passage
+        return passage if found is None else "-".join(found.corners) or passage
 
 
 def ground_of(session: Session, viewer: Viewer, layout_id: int, runs: Iterable[SeasonRun]) -> Ground | None:

@@ -43,6 +43,12 @@ done with it. -->
   const hidden = $derived(desk.hidden.includes(lap.key));
   const delta = $derived(unitOf('time', present.units));
   const who = $derived(called(lap));
+  /** Said as soon as one of the laps was not driven in the dry: laps are compared with their like. */
+  const said = $derived(
+    lap.conditions && desk.laps.some((one) => one.conditions && one.conditions !== 'dry')
+      ? t.conditions[lap.conditions]
+      : '',
+  );
   const narrow = $derived(measures.names < 80);
   /** Notes on this lap: at their places in it, the others where the strip begins. */
   const notes = $derived(
@@ -84,7 +90,7 @@ done with it. -->
         ><span class="called">{who.name}</span>{#if numbered || lap.made}<span
             class="nth"
             class:figure={!lap.made}>{who.nth}</span
-          >{/if}</span
+          >{/if}{#if said}<span class="said muted">{said}</span>{/if}</span
       >
       {#if !narrow}
         <span
@@ -137,6 +143,11 @@ done with it. -->
 </div>
 
 <style>
+  .said {
+    margin-left: 6px;
+    font-size: 12px;
+    font-weight: 440;
+  }
   .row {
     display: flex;
     align-items: center;

@@ -6,6 +6,7 @@ export const compareTexts = {
   empty: 'There is nothing to compare yet.',
   emptyNext: 'Hand in logs',
   reference: 'ref.',
+  conditions: { dry: 'dry', damp: 'damp', wet: 'wet' },
   measuredOn: (version: number, present: number) =>
     `Measured on version ${version} of the circuit; the present one is version ${present}.`,
   measureNow: (present: number) => `Show it on version ${present}`,

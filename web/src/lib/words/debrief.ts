@@ -91,7 +91,7 @@ export const debriefTexts = {
   consentAsk: 'Not asked yet',
   checkTitle: (day: string) => `What became of the last debrief${day}`,
   checkNone: 'Nothing was given after an earlier run, so there is nothing to check yet.',
-  differs: (what: string) => `To be kept in mind: ${what}.`,
+  differs: (what: string) => `To be kept in mind: ${what.replace(/\.$/, '')}.`,
   answers: {
     reached_paid: 'reached, and it paid',
     reached: 'reached, no time gained yet',

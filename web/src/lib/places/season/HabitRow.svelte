@@ -23,9 +23,7 @@
   const [newest] = $derived(habit.asked);
   const keep = $derived(newest?.cue.kind === 'keep');
   const unit = $derived(unitOfQuantity(newest?.cue.target.quantity ?? 'plain', present.units));
-  const name = $derived(
-    newest ? t.habit(newest.cue.corner ?? newest.cue.passage, newest.cue.target.label, unit.label) : '',
-  );
+  const name = $derived(newest ? t.habit(newest.place, newest.cue.target.label, unit.label) : '');
   const span = $derived(spanOf(habit));
   const y = (value: number): number =>
     HEIGHT - EDGE - ((value - span[0]) / (span[1] - span[0])) * (HEIGHT - 2 * EDGE);
