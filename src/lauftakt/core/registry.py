@@ -66,7 +66,7 @@ _SAID = (
     ChannelEntry("lateral_acceleration", "lateral acc.", "acceleration", SIGNED, "high"),
     ChannelEntry("longitudinal_acceleration", "longitud. acc.", "acceleration", SIGNED, "high"),
     ChannelEntry("yaw_rate", ROLES["yaw_rate"].header, "turn_rate", SIGNED, "high"),
-    ChannelEntry("altitude", ROLES["altitude"].header, "length", FREE, "mean"),
+    ChannelEntry("altitude", ROLES["altitude"].header, "distance", FREE, "mean"),
     ChannelEntry("oil_temperature", "oil", "temperature", FREE, "high"),
     ChannelEntry("water_temperature", "water", "temperature", FREE, "high"),
     *(ChannelEntry(wheel, ROLES[wheel].header, "speed", FREE, "low") for wheel in WHEELS),
@@ -78,7 +78,7 @@ _PLACING = frozenset({
 })  # fmt: skip
 _QUANTITIES = {
     "m/s": "speed", "m/s^2": "acceleration", "Pa": "pressure", "rad": "angle", "rad/s": "turn_rate", "K": "temperature",
-    "m": "length", "s": "time", "V": "voltage",
+    "m": "distance", "s": "time", "V": "voltage",
 }  # fmt: skip
 
 

@@ -57,7 +57,11 @@ def place_of_line(centre: CentreLine, plane: Plane, line: Line, what: str) -> tu
     at, _ = centre.project(middle[:1], middle[1:], both[:1])
     x, y, heading = centre.at(at)
     if np.cos(forward - heading[0]) < 0.3 or np.hypot(x[0] - middle[0], y[0] - middle[1]) > 60.0:
-        raise Unusable("start-line", f"The {what} does not lie across the driven path, left end first.")
+        raise Unusable(
+            "start-line",
+            f"The {what} does not cross the way that was driven, so nothing can be timed at it. Draw it across the "
+            "track, from the drivers' left to their right.",
+        )
     if abs(n[0] - n[1]) < 1e-6:
         return float(at[0]), 0.0
     gap = s[1] - s[0]

@@ -1,6 +1,7 @@
 """A change of a layout in words."""
 
 import math
+from collections.abc import Mapping
 
 from lauftakt.core.circuit.editing import Drawing
 from lauftakt.core.circuit.layout import Layout
@@ -8,6 +9,8 @@ from lauftakt.core.circuit.layout import Layout
 # More names than this make no sentence.
 MOST_NAMED = 4
 SMALL_M = 0.05
+# Whoever renames a corner may move it a little as well.
+SAME_CORNER_M = 15.0
 
 
 def describe(before: Layout, after: Layout, drawing: Drawing) -> str:
@@ -45,12 +48,11 @@ def _corners(before: Layout, after: Layout, drawing: Drawing) -> list[str]:
     old = {corner.name: corner for corner in before.corners}
     new = {corner.name.strip(): corner for corner in drawing.corners}
     came, went = [name for name in new if name not in old], [name for name in old if name not in new]
-    if len(came) == len(went) == len(set(came)):
-        pairs = [f"{a} is {b}" for a, b in zip(went, came, strict=True)]
-        told += [_some("", pairs)] if pairs else []
-    else:
-        told += [_some("new:", came)] if came else []
-        told += [_some("gone:", went)] if went else []
+    named = _renamed({name: old[name].apex_m for name in went}, {name: new[name].apex_m for name in came}, before)
+    came, went = [name for name in came if name not in named.values()], [name for name in went if name not in named]
+    told += [_some("", [f"{a} is now {b}" for a, b in named.items()])] if named else []
+    told += [_some("new:", came)] if came else []
+    told += [_some("gone:", went)] if went else []
     moved = [
         name
         for name, corner in new.items()
@@ -63,6 +65,21 @@ def _corners(before: Layout, after: Layout, drawing: Drawing) -> list[str]:
         > SMALL_M
     ]
     return told + ([_some("moved:", moved)] if moved else [])
+
+
+def _renamed(went: Mapping[str, float], came: Mapping[str, float], layout: Layout) -> dict[str, str]:
+    """Corners that lie where they lay under another name: the new name by the old one."""
+    found: dict[str, str] = {}
+    pairs = sorted((_apart(layout, a, b), old, new) for old, a in went.items() for new, b in came.items())
+    for gap, old, new in pairs:
+        if gap <= SAME_CORNER_M and old not in found and new not in found.values():
+            found[old] = new
+    return found
+
+
+def _apart(layout: Layout, one: float, other: float) -> float:
+    gap = abs(one - other)
+    return min(gap, layout.length - gap) if layout.centre.closed else gap
 
 
 def _some(what: str, names: list[str]) -> str:

@@ -5,6 +5,13 @@ import { texts } from '$lib/words';
 
 export const toaster = createToaster({ placement: 'bottom', duration: 9000, max: 3 });
 
+/** One at a time: what is said now takes the place of what was said before; what is under way stays. */
+let shown: string | undefined;
+function say(options: Parameters<typeof toaster.create>[0]): void {
+  if (shown !== undefined) toaster.dismiss(shown);
+  shown = toaster.create(options);
+}
+
 let last: (() => Promise<void>) | null = null;
 
 /** Say what was done and offer to undo it. */
@@ -17,14 +24,14 @@ export function noteUndo(title: string, undo: () => Promise<void>): void {
       noteTrouble(error);
       return;
     }
-    toaster.create({ title: texts.handIn.undone, duration: 3000 });
+    say({ title: texts.handIn.undone, duration: 3000 });
   };
   last = once;
-  toaster.create({ title, action: { label: texts.handIn.undo, onClick: () => void once() } });
+  say({ title, action: { label: texts.handIn.undo, onClick: () => void once() } });
 }
 
 export function note(title: string): void {
-  toaster.create({ title, duration: 5000 });
+  say({ title, duration: 5000 });
 }
 
 function noteTrouble(error: unknown): void {

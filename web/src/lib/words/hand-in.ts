@@ -269,7 +269,7 @@ export const handInTexts = {
     days: 'Good for',
     day: (n: number) => (n === 1 ? '1 day' : `${n} days`),
     show: (name: string) => `Link and QR code of ${name}`,
-    sheet: (name: string) => `Hand-in link of ${name}`,
+    sheet: (name: string) => `Personal link of ${name}`,
     qr: (name: string) => `QR code of ${name}’s link`,
     copy: 'Copy the link',
     copied: 'Copied',

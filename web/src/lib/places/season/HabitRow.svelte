@@ -28,17 +28,16 @@
   const y = (value: number): number =>
     HEIGHT - EDGE - ((value - span[0]) / (span[1] - span[0])) * (HEIGHT - 2 * EDGE);
   /** Of the newest cue that looked at a run: whether it was there. */
-  const signs = $derived(
+  const looks = $derived(
     new Map(
-      [...habit.asked]
-        .reverse()
-        .flatMap((over) => over.looks.map((look) => [look.run, signOf(look, keep)] as const)),
+      [...habit.asked].reverse().flatMap((over) => over.looks.map((look) => [look.run, look] as const)),
     ),
   );
   const dots = $derived(
     habit.runs
       .filter((one) => columns.at[one.run] !== undefined)
-      .map((one) => ({ ...one, x: columns.at[one.run] ?? 0, sign: signs.get(one.run) ?? 'open' }))
+      .map((one) => ({ ...one, x: columns.at[one.run] ?? 0, look: looks.get(one.run) }))
+      .map((dot) => ({ ...dot, sign: dot.look ? signOf(dot.look, keep) : ('open' as const) }))
       .sort((a, b) => a.x - b.x),
   );
   const path = $derived(dots.map((dot, i) => `${i ? 'L' : 'M'} ${dot.x} ${y(dot.value)}`).join(' '));
@@ -58,9 +57,23 @@
       unit.label,
     ),
   );
+  /** The picture in words. */
   const told = $derived(
-    dots.map((dot) => `${figure(dot.value, unit)} ${unit.label}`).join(', ') +
-      (reference === null ? '' : `; ${t.theReference} ${figure(reference, unit)} ${unit.label}`),
+    [
+      ...[...habit.asked].reverse().map((over) => t.asked(shortDay(over.day))),
+      ...dots.flatMap(({ look, value }) =>
+        look
+          ? [
+              t.look(
+                shortDay(look.day),
+                look.answer === 'cannot_judge' ? (t.stage.cannot_judge ?? '') : (t.stage[look.stage] ?? ''),
+                `${figure(value, unit)} ${unit.label}`,
+              ),
+            ]
+          : [],
+      ),
+      ...(reference === null ? [] : [`${t.theReference} ${figure(reference, unit)} ${unit.label}`]),
+    ].join('; '),
   );
 </script>
 
@@ -105,7 +118,13 @@
         <path class="way" d={path} />
         {#each dots as dot (dot.run)}
           <g
-            ><title>{figure(dot.value, unit)} {unit.label}</title>
+            ><title
+              >{dot.look ? `${shortDay(dot.look.day)}: ${t.stage[dot.look.stage] ?? ''}, ` : ''}{figure(
+                dot.value,
+                unit,
+              )}
+              {unit.label}</title
+            >
             <Sign kind={dot.sign} x={dot.x} y={y(dot.value)} /></g
           >
         {/each}
