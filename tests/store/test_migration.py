@@ -146,6 +146,19 @@ def test_tables_of_the_version_before_open_after_a_kill(old: MakeDatabase, tmp_p
     check(client_of(database, tmp_path))
 
 
+def test_drivers_who_had_one_colour_are_told_apart(old: MakeDatabase) -> None:
+    database = old()
+    database.migrate("0015")
+    with database.begin() as session:
+        session.execute(text("UPDATE driver SET colour = 12"))
+    database.migrate()
+    with database.begin() as session:
+        rows = session.execute(text("SELECT team_id, colour FROM driver WHERE removed_at IS NULL ORDER BY id")).all()
+    assert len(rows) > 1
+    assert len({(team, colour % 12) for team, colour in rows}) == len(rows)
+    assert rows[0][1] == 12  # who came first keeps it
+
+
 def test_the_tables_are_those_of_the_models(database: Database) -> None:
     with database.engine.connect() as connection:
         context = MigrationContext.configure(connection, opts={"compare_type": True})

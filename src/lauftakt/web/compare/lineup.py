@@ -257,7 +257,7 @@ def _lap(laid: LineUp, key: tuple[int, int], roles: list[str], best_of_all: bool
         run=None if made else entry.run.id,
         number=None if made else number,
         made=None if made is None else _made(entry, made),
-        driver=show.driver(entry.run.driver) if of_one and not (made and made.of_all) else None,
+        driver=show.driver(entry.run.driver) if of_one and not (made and made.of_all and not made.of_desk) else None,
         car=entry.run.car.name if entry.run.car and not made else None,
         conditions=None if made else conditions_of(entry.run.conditions),
         time_s=row.time_s,

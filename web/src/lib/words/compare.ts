@@ -73,7 +73,6 @@ export const compareTexts = {
   bandsHint:
     'Of a driver with three laps or more: the median, and between what the middle half of the laps lies',
   addMedian: 'Median of these laps',
-  addOwnMedian: (name: string) => `Median of ${name}`,
   kept: {
     title: 'Kept line-ups',
     open: 'Kept …',

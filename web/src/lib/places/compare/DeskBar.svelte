@@ -26,14 +26,11 @@
   let { desk, root, about, full, onopen, onadd }: Props = $props();
 
   const t = texts.compare;
-  /** The median of what lies here: of one driver that driver's of the day, of several that of the laps. */
+  /** The median of what lies here, and of nothing else: what is usual is told of the laps that are seen. */
   const median = $derived.by(() => {
+    const key = 'median-desk';
     const driven = desk.laps.filter((lap) => !lap.made);
-    const drivers = new Set(driven.map((lap) => lap.driver?.id));
-    const own = drivers.size === 1 ? driven[0]?.driver : null;
-    const key = own ? `median-d${own.id}e${desk.lineUp?.event.id ?? 0}` : 'median-desk';
-    if (driven.length < 2 || desk.laps.some((lap) => lap.key === key)) return null;
-    return { key, says: own ? t.addOwnMedian(own.name) : t.addMedian };
+    return driven.length < 2 || desk.laps.some((lap) => lap.key === key) ? null : { key, says: t.addMedian };
   });
 </script>
 
