@@ -115,7 +115,7 @@ def test_a_circuit_is_put_right_kept_and_taken_back(
     page.get_by_role("button", name="Join with the next").click()
     place(page, "name", "The esses")
     expect(page.get_by_role("button", name=re.compile("^The esses"))).to_be_visible()
-    expect(page.get_by_text(re.compile("new: The esses; gone: T7, T8"))).to_be_visible()
+    expect(page.get_by_text(re.compile("T7 is now The esses; gone: T8"))).to_be_visible()
 
     # Four sectors: one border is dragged and snaps to where braking begins, two more are cut at a place.
     page.get_by_role("tab", name="Sectors").click()

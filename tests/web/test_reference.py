@@ -243,3 +243,28 @@ def test_a_colour_that_somebody_has_is_swapped_and_swapped_back(own: Coach) -> N
     assert colours(own) == before | {"Okan": before["Ines"], "Ines": before["Okan"]}
     own.post(f"/api/actions/{done['action']}/undo")
     assert colours(own) == before
+
+
+# ---- the sector sheet and made laps ----------------------------------------------------------------------------------
+
+
+def test_the_sector_sheet_ranks_only_who_drove_in_the_same(own: Coach) -> None:
+    runs = runs_of(own)
+    own.patch(f"/api/runs/{runs['Halvard']['id']}", json={"conditions": "wet"})
+    shown = own.get("/api/laps").json
+    rows = {row["driver"]["name"]: row for row in shown["drivers"]}
+    assert {name: row["conditions"] for name, row in rows.items()} == {"Halvard": "wet", "Ines": "dry", "Okan": "dry"}
+    assert {part["rank"] for part in rows["Halvard"]["parts"]} == {None}
+    assert not rows["Halvard"]["level"]
+    assert rows["Halvard"]["counting"] > 0
+    assert runs["Halvard"]["driver"]["id"] not in shown["composite"]["drivers"]
+
+
+def test_what_is_usual_of_a_day_is_not_half_wet_and_half_dry(own: Coach) -> None:
+    runs = runs_of(own)
+    event = paddock(own)["event"]["id"]
+    own.patch(f"/api/runs/{runs['Okan']['id']}", json={"conditions": "wet"})
+    dry = own.get(f"/api/desk?run={runs['Halvard']['id']}").json["reference"]
+    shown = own.get(f"/api/desk?laps={dry},median-e{event}&reference={dry}").json
+    median = next(lap for lap in shown["laps"] if lap["made"])
+    assert median["made"]["laps"] == runs["Halvard"]["counting"] + runs["Ines"]["counting"]

@@ -1,5 +1,6 @@
 """The laps of a day as a sheet: columns, times, what was held up, each driver's bests, and who is level with whom."""
 
+from collections import Counter
 from collections.abc import Sequence
 
 import numpy as np
@@ -10,6 +11,7 @@ from sqlalchemy.orm import Session, joinedload, selectinload
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.delta import level
+from lauftakt.core.laps.conditions import CONDITIONS, Conditions, conditions_of
 from lauftakt.core.laps.counting import counting_of
 from lauftakt.core.laps.sheet import sheet
 from lauftakt.core.laps.times import draws_at, passage_times, sector_times
@@ -83,7 +85,9 @@ def _composite(drivers: Sequence[schemas.SheetDriver], columns: int) -> schemas.
     """The best parts of all drivers as one lap; None where a part was never driven."""
     best = []
     for k in range(columns):
-        known = [(row.parts[k].best_s, row.driver.id) for row in drivers if row.parts[k].best_s is not None]
+        # Ranked are those in like conditions.
+        alike = [row for row in drivers if row.parts[k].rank is not None]
+        known = [(row.parts[k].best_s, row.driver.id) for row in alike]
         if not known:
             return None
         best.append(min((time or 0.0, driver) for time, driver in known))
@@ -230,13 +234,23 @@ def _run(run: Run) -> schemas.SheetRun:
 
 
 def _drivers(runs: Sequence[Run], tables: dict[int, _Table], columns: int) -> list[schemas.SheetDriver]:
-    """Each driver's sheet over all runs of the day, quickest first."""
+    """Each driver's sheet over the runs of the day in like conditions, quickest first: those in which most was driven,
+    else the driver's own. Only who drove in the same is ranked."""
+    counted = Counter(conditions_of(run.conditions) for run in runs if run.best_s is not None)
+    usual = counted.most_common(1)[0][0] if counted else "dry"
     by_driver: dict[int, list[Run]] = {}
     for run in runs:
         by_driver.setdefault(run.driver_id, []).append(run)
-    found = [_driver(own, tables, columns) for own in by_driver.values()]
-    _rank(found, columns)
+    found = [_driver(_in_like(own, usual), tables, columns) for own in by_driver.values()]
+    _rank([one for one in found if one[0].conditions == usual], columns)
     return [row for row, _, _ in sorted(found, key=lambda item: item[0].best_s or float("inf"))]
+
+
+def _in_like(runs: list[Run], usual: Conditions) -> list[Run]:
+    """A driver's runs in the day's usual conditions; of who drove in none of them, those in the driest."""
+    known = {conditions_of(run.conditions) for run in runs if run.best_s is not None}
+    wanted = usual if usual in known or not known else min(known, key=CONDITIONS.index)
+    return [run for run in runs if conditions_of(run.conditions) == wanted] or runs
 
 
 _Ranked = tuple[schemas.SheetDriver, float, list[float]]
@@ -279,6 +293,7 @@ def _driver(runs: Sequence[Run], tables: dict[int, _Table], columns: int) -> _Ra
     ]
     row = schemas.SheetDriver(
         driver=show.driver(runs[0].driver),
+        conditions=conditions_of(runs[0].conditions),
         best_s=whole[best] if best is not None else None,
         best_lap=key(best),
         level=False,

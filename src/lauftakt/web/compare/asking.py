@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 
 from sqlalchemy.orm import Session, joinedload
 
+from lauftakt.core.laps.conditions import conditions_of
 from lauftakt.service.day import DayGroup, group_of, groups_of_day, latest_event, main_group
 from lauftakt.store.database import NotFound, mine
 from lauftakt.store.lineup import MOST_RUNS, Apart, Entry, common_analyses, load_entries
@@ -135,11 +136,21 @@ def _made(
             for each in own[run].laps
             if each.time_s is not None and each.set_aside is None
         ]
+    candidates = _alike(entries, candidates, on_desk)
     if lap.kind == "best":
         best = min(candidates, key=lambda one: one[0].lap(one[1]).time_s or 0.0, default=None)
         return None if best is None else (best[0].run.id, best[1])
     recipe = best_recipe(lap.kind, candidates)
     return None if recipe is None else add_made(entries, recipe)
+
+
+def _alike(
+    entries: dict[int, Entry], candidates: list[tuple[Entry, int]], on_desk: Sequence[Key]
+) -> list[tuple[Entry, int]]:
+    """Laps in the conditions of those on the desk, where there are any: nobody's usual lap is half wet and half dry."""
+    wanted = {conditions_of(entries[run].run.conditions) for run, _ in on_desk}
+    own = [one for one in candidates if conditions_of(one[0].run.conditions) in wanted]
+    return own or candidates
 
 
 def _runs_of(session: Session, viewer: Viewer, entries: dict[int, Entry], lap: MadeAddress) -> list[Run]:

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Choice, Schema, Text
+from lauftakt.web.schemas.base import Choice, Conditions, Schema, Text
 from lauftakt.web.schemas.runs import DriverOut, EventOut
 
 Reason = Literal["track_limits", "traffic", "wet", "mistake", "warming_up", "by_hand"]
@@ -54,6 +54,7 @@ class PartOut(Schema):
 
 class SheetDriver(Schema):
     driver: DriverOut
+    conditions: Conditions = Field(description="In which the laps were driven that it is of.")
     best_s: float | None
     best_lap: Key | None
     level: bool = Field(description="Best lap of all, or no further from it than the doubt of both.")

@@ -8,7 +8,7 @@ export const toaster = createToaster({ placement: 'bottom', duration: 9000, max:
 /** One at a time: what is said now takes the place of what was said before; what is under way stays. */
 let shown: string | undefined;
 function say(options: Parameters<typeof toaster.create>[0]): void {
-  if (shown !== undefined) toaster.dismiss(shown);
+  if (shown !== undefined) toaster.remove(shown);
   shown = toaster.create(options);
 }
 

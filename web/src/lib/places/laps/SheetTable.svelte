@@ -120,7 +120,9 @@
         </td>
         <th scope="rowgroup" class="lap" title={row.driver.name}
           ><span class="dot" style:background={driverColour(row.driver.colour, mode.dark)}></span>{row.driver
-            .name}</th
+            .name}{#if row.conditions !== 'dry'}&nbsp;<span class="muted"
+              >{texts.compare.conditions[row.conditions]}</span
+            >{/if}</th
         >
         <td class="number figure">
           <span class:best-all={several && row.level} class:best-own={!(several && row.level)}

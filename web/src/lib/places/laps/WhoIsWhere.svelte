@@ -68,7 +68,9 @@
         <tr>
           <th scope="row" title={row.driver.driver.name}
             ><span class="dot" style:background={driverColour(row.driver.driver.colour, mode.dark)}
-            ></span>{row.driver.driver.name}</th
+            ></span>{row.driver.driver.name}{#if row.driver.conditions !== 'dry'}&nbsp;<span class="muted"
+                >{texts.compare.conditions[row.driver.conditions]}</span
+              >{/if}</th
           >
           {#each row.lost as lost, k (k)}
             <td class="number figure" style:background={lost === null ? undefined : shade(lost)}>
