@@ -79,6 +79,14 @@ def test_from_the_finding_to_the_answer(
     page.locator("h1").click()
     page.keyboard.press("e")
     expect(tray.get_by_role("status")).to_contain_text("given")
+    # The way to the driver is right there; what was asked says so at its button.
+    expect(page.get_by_role("button", name="Asked already").first).to_be_disabled()
+    tray.get_by_role("button", name="Make a personal link").click()
+    way = page.get_by_role("dialog", name="Personal link of Ines")
+    expect(way.get_by_role("img")).to_be_visible()
+    assert found_by_axe(page) == []
+    way.get_by_role("button", name="Close").click()
+    expect(tray.get_by_role("button", name="Personal link")).to_be_visible()
     # On paper the same words, on one page.
     with page.expect_download() as loading:
         tray.get_by_role("link", name="Paper (PDF)").click()
