@@ -55,7 +55,7 @@ def test_labels_come_from_file_name_and_last_run(season: Coach, day: Day, tmp_pa
     assert "wet" not in {lap["set_aside"] for lap in run["laps"]}
 
 
-def test_laps_in_the_wet_count_among_their_own_kind(season: Coach) -> None:
+def test_a_run_in_the_wet_counts_among_its_own_kind(season: Coach) -> None:
     run = season.get("/api/hand-ins").json["hand_ins"][0]["run"]
     path = f"/api/runs/{run['run']['id']}"
     wet = season.patch(path, json={"conditions": "wet"}).json

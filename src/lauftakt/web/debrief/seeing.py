@@ -112,11 +112,11 @@ def seen_on(session: Session, day: Day, run: Run) -> Seen | None:
     return replace(seen, chosen=group.chosen, across=across)
 
 
-def seen_of(session: Session, run: Run, base: Run, lap: int, analyses: dict[int, Analysis]) -> Seen:
+def seen_of(session: Session, run: Run, base: Run, number: int, analyses: dict[int, Analysis]) -> Seen:
     runs = list({one.id: one for one in (run, base)}.values())
     entries = load_entries(session, runs, analyses, list(JUDGED), curve_cache())
     layout = entries[run.id].layout
-    return Seen(run, base, lap, entries, layout, with_marks(session, run.layout, layout))
+    return Seen(run, base, number, entries, layout, with_marks(session, run.layout, layout))
 
 
 def with_marks(session: Session, row: LayoutRow, layout: Layout) -> Layout:
