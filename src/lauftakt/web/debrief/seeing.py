@@ -44,7 +44,9 @@ class Day:
 
 def day_of(session: Session, team_id: int, event_id: int, *, want: bool = True) -> Day:
     """What is compared on a day; a job is added where something is not computed yet, and ``want`` it is."""
-    event = session.scalars(select(Event).where(Event.team_id == team_id, Event.id == event_id)).one()
+    event = session.scalar(select(Event).where(Event.team_id == team_id, Event.id == event_id))
+    if event is None:
+        return Day(NONE, ())
     parts = tuple(compared(session, group, curve_cache()) for group in groups_of_day(session, event))
     if not parts:
         return Day(NONE, parts)

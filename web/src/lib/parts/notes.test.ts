@@ -4,8 +4,9 @@ interface Shown {
   title: string;
   action?: { label: string; onClick: () => void };
 }
-const { shown, answers, asked } = vi.hoisted(() => ({
+const { shown, gone, answers, asked } = vi.hoisted(() => ({
   shown: [] as Shown[],
+  gone: [] as unknown[],
   answers: [] as unknown[],
   asked: [] as string[],
 }));
@@ -14,6 +15,7 @@ vi.mock('@skeletonlabs/skeleton-svelte', () => ({
     create: (toast: Shown) => shown.push(toast),
     update: (_: number, toast: Shown) => shown.push(toast),
     dismiss: () => undefined,
+    remove: (id: unknown) => gone.push(id),
   }),
 }));
 vi.mock('$lib/api/client', () => {
@@ -37,6 +39,14 @@ const job = (state: string, more: object = {}) =>
 describe('what was done can be taken back', () => {
   beforeEach(() => {
     shown.length = answers.length = asked.length = 0;
+  });
+
+  it('one message at a time: what is said now takes the place of the one before', () => {
+    gone.length = 0;
+    noteAction('First.', 1, async () => undefined);
+    noteAction('Second.', 2, async () => undefined);
+    expect(shown.map((one) => one.title)).toEqual(['First.', 'Second.']);
+    expect(gone.at(-1)).toBe(1);
   });
 
   it('by the number of the action, and the page looks again afterwards', async () => {
