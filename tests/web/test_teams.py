@@ -88,6 +88,8 @@ GET    /api/drivers/<int:driver_id>/forget                 + + - - ? 0 0
 POST   /api/drivers/<int:driver_id>/join                   + + - - ? 0 0
 POST   /api/events/<int:event_id>/export                   + + + - ? 0 0
 GET    /api/events/<int:event_id>/reading                  + + + - ? 0 0
+GET    /api/events/<int:event_id>/reference                + + + - ? 0 0
+PUT    /api/events/<int:event_id>/reference                + + - - ? 0 0
 GET    /api/fillings                                       + + + ? ? 0 0
 GET    /api/hand-ins                                       + + + - e 0 0
 POST   /api/hand-ins                                       + + - - + 0 0
