@@ -1,4 +1,4 @@
-"""Which of twelve colours a driver gets: given once, told apart from the others as long as twelve are enough."""
+"""Which of twelve colours a driver gets: given once, and nobody else's as long as twelve are enough."""
 
 from collections import Counter
 from collections.abc import Collection, Sequence

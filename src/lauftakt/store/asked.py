@@ -6,7 +6,7 @@ from typing import Any, Protocol
 
 from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.core.circuit.ground import place_of
+from lauftakt.core.circuit.ground import metres_apart, place_of
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.debrief.alike import Setting
 from lauftakt.core.debrief.target import Target, unwrapped
@@ -106,8 +106,8 @@ def target_on(row: Placed, layout: Layout) -> Target | None:
         return None
     passage, corner = row.passage, row.corner
     if corner is not None:
-        near = min(layout.corners, key=lambda one: _apart(layout, one.apex_m, at), default=None)
-        if near is None or _apart(layout, near.apex_m, at) > SAME_CORNER_M:
+        near = min(layout.corners, key=lambda one: metres_apart(layout, one.apex_m, at), default=None)
+        if near is None or metres_apart(layout, near.apex_m, at) > SAME_CORNER_M:
             return None
         passage = next((one.name for one in layout.passages if near.name in one.corners), passage)
         corner = near.name
@@ -120,11 +120,6 @@ def target_on(row: Placed, layout: Layout) -> Target | None:
             return None
         value = unwrapped(layout, place, corner)
     return Target(row.figure, passage, corner, value, row.direction)
-
-
-def _apart(layout: Layout, one: float, other: float) -> float:
-    gap = abs(one - other)
-    return min(gap, layout.length - gap) if layout.centre.closed else gap
 
 
 def _holding(layout: Layout, at: float) -> str | None:

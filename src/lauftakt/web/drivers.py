@@ -91,7 +91,7 @@ def change(viewer: Viewer, driver_id: int, json_data: schemas.DriverChange) -> s
 
 
 def _swapped(session: Session, viewer: Viewer, row: Driver, colour: int) -> list[dict[str, Any]]:
-    """Whoever has the colour that a driver gets takes theirs, so that both stay told apart; what brings that back.
+    """Swap colours with whoever has the one that a driver gets, so that no two look alike; returns what undoes it.
 
     With more drivers than colours some share one anyway.
     """

@@ -32,3 +32,10 @@ def place_of(layout: Layout, latitude: float, longitude: float) -> float | None:
     if layout.centre.closed:
         return at % layout.length
     return at if -BESIDE_M <= at <= layout.length + BESIDE_M else None
+
+
+def metres_apart(layout: Layout, one: float, other: float) -> float:
+    """How far two places (m from the start line) are from each other along the layout, m: on a closed one the short way
+    round."""
+    gap = abs(one - other)
+    return min(gap, layout.length - gap) if layout.centre.closed else gap

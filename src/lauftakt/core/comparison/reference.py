@@ -2,7 +2,6 @@
 
 from collections.abc import Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from typing import TypeVar
 
 from lauftakt.core.laps.conditions import CONDITIONS, Conditions
 
@@ -82,15 +81,12 @@ def groups_of(runs: Iterable[Standing], *, own_bests: bool = False) -> list[Grou
     return found
 
 
-Run = TypeVar("Run", bound=Standing)
-
-
-def _quickest(runs: Iterable[Run]) -> list[Run]:
+def _quickest(runs: Iterable[Standing]) -> list[Standing]:
     return sorted(runs, key=lambda run: (run.best_s, run.run))
 
 
-def _by_driver(runs: Sequence[Run]) -> list[list[Run]]:
-    found: dict[Hashable, list[Run]] = {}
+def _by_driver(runs: Sequence[Standing]) -> list[list[Standing]]:
+    found: dict[Hashable, list[Standing]] = {}
     for run in runs:
         found.setdefault(run.driver, []).append(run)
     return list(found.values())

@@ -4,6 +4,7 @@ import math
 from collections.abc import Mapping
 
 from lauftakt.core.circuit.editing import Drawing
+from lauftakt.core.circuit.ground import metres_apart
 from lauftakt.core.circuit.layout import Layout
 
 # More names than this make no sentence.
@@ -70,16 +71,11 @@ def _corners(before: Layout, after: Layout, drawing: Drawing) -> list[str]:
 def _renamed(went: Mapping[str, float], came: Mapping[str, float], layout: Layout) -> dict[str, str]:
     """Corners that lie where they lay under another name: the new name by the old one."""
     found: dict[str, str] = {}
-    pairs = sorted((_apart(layout, a, b), old, new) for old, a in went.items() for new, b in came.items())
+    pairs = sorted((metres_apart(layout, a, b), old, new) for old, a in went.items() for new, b in came.items())
     for gap, old, new in pairs:
         if gap <= SAME_CORNER_M and old not in found and new not in found.values():
             found[old] = new
     return found
-
-
-def _apart(layout: Layout, one: float, other: float) -> float:
-    gap = abs(one - other)
-    return min(gap, layout.length - gap) if layout.centre.closed else gap
 
 
 def _some(what: str, names: list[str]) -> str:

@@ -7,6 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
+from lauftakt.core.debrief.wording import corners_in
 from lauftakt.core.season.kinds import Kinds, kinds_of
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import Driver, Job, LayoutRow
@@ -83,8 +84,7 @@ class Ground:
 
     def corners_of(self, passage: str) -> str:
         """A passage as drivers know it."""
-        found = next((each for each in self.layout.passages if each.name == passage), None)
-        return passage if found is None else "-".join(found.corners) or passage
+        return corners_in(self.layout, passage)
 
 
 def ground_of(session: Session, viewer: Viewer, layout_id: int, runs: Iterable[SeasonRun]) -> Ground | None:

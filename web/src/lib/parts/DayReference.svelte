@@ -1,11 +1,12 @@
 <!-- What a day is measured against: said in a line, and changed for the whole day in one place. -->
 <script lang="ts">
   import { createInfiniteQuery, createQuery, useQueryClient } from '@tanstack/svelte-query';
-  import { api, done, type Choices, type DayMeasured } from '$lib/api/client';
+  import { api, done, type DayMeasured } from '$lib/api/client';
+  import { choicesOf } from '$lib/api/choices';
   import { keys } from '$lib/api/keys';
   import { driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
-  import { note, noteAction } from '$lib/parts/notes.svelte';
+  import { measureDay, OWN_BESTS } from '$lib/parts/measuring';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { day as written } from '$lib/quantities/dates.svelte';
@@ -22,7 +23,6 @@
   let { event, day, known }: Props = $props();
 
   const t = texts.dayReference;
-  const OWN_BESTS = 'own-bests';
   const client = useQueryClient();
   const leads = $derived(present.me?.role === 'owner' || present.me?.role === 'coach');
   const asked = createQuery(() => ({
@@ -49,18 +49,7 @@
   let open = $state(false);
   let everywhere = $state(false);
   let trouble = $state<unknown>(null);
-  const choices = createInfiniteQuery(() => ({
-    queryKey: keys.choices(event, everywhere),
-    queryFn: ({ pageParam }: { pageParam: number | null }) =>
-      done(
-        api.GET('/api/choices', {
-          params: { query: { event, everywhere, ...(pageParam === null ? {} : { after: pageParam }) } },
-        }),
-      ),
-    initialPageParam: null as number | null,
-    getNextPageParam: (last: Choices) => last.next,
-    enabled: open,
-  }));
+  const choices = createInfiniteQuery(() => ({ ...choicesOf(event, everywhere), enabled: open }));
   const runs = $derived(
     (choices.data?.pages.flatMap((page) => page.runs) ?? [])
       .filter((run) => run.best !== null)
@@ -73,24 +62,11 @@
   );
   const ruled = $derived(!found?.own_bests && !chosen);
 
-  async function again(): Promise<void> {
-    await Promise.all(
-      [keys.anyPaddock(), keys.anyDayReference(), keys.anyDebrief(), keys.anyDesk()].map((queryKey) =>
-        client.invalidateQueries({ queryKey }),
-      ),
-    );
-  }
-
   async function choose(lap: string | null): Promise<void> {
     trouble = null;
     try {
-      const params = { path: { event_id: event } };
-      const answer = await done(api.PUT('/api/events/{event_id}/reference', { params, body: { lap } }));
+      await measureDay(client, event, lap);
       open = false;
-      await again();
-      const fits = lap === null || lap === OWN_BESTS || answer.measured.some((one) => one.chosen);
-      if (!fits) note(t.fitsNone);
-      else if (answer.action !== null) noteAction(t.changed, answer.action, again);
     } catch (error) {
       trouble = error;
     }

@@ -9,6 +9,7 @@
   import type { Desk } from '$lib/desk/desk.svelte';
   import { COLOURS, driverColour } from '$lib/draw/colours';
   import { mode } from '$lib/draw/mode.svelte';
+  import { measureDay } from '$lib/parts/measuring';
   import { note, noteAction } from '$lib/parts/notes.svelte';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
@@ -41,24 +42,9 @@
   }
 
   /** The whole day of the desk is measured against this lap, on every screen. */
-  async function measureDay(): Promise<void> {
-    const event = desk.lineUp?.event;
-    if (!event) return;
+  async function asDay(): Promise<void> {
     try {
-      const params = { path: { event_id: event.id } };
-      const found = await done(
-        api.PUT('/api/events/{event_id}/reference', { params, body: { lap: lap.key } }),
-      );
-      const again = async (): Promise<void> => {
-        await Promise.all(
-          [keys.anyPaddock(), keys.anyDayReference(), keys.anyDebrief()].map((queryKey) =>
-            client.invalidateQueries({ queryKey }),
-          ),
-        );
-      };
-      await again();
-      if (!found.measured.some((one) => one.chosen)) note(texts.dayReference.fitsNone);
-      else if (found.action !== null) noteAction(texts.dayReference.changed, found.action, again);
+      if (desk.lineUp) await measureDay(client, desk.lineUp.event.id, lap.key);
     } catch (error) {
       note(error instanceof Error ? error.message : String(error));
     }
@@ -72,7 +58,7 @@
     else if (what === 'alone') desk.alone(lap.key);
     else if (what === 'all') desk.hidden = [];
     else if (what === 'measure') onmeasure(lap.key);
-    else if (what === 'measure-day') void measureDay();
+    else if (what === 'measure-day') void asDay();
     else if (what === 'off') onoff(lap.key);
     else if (driver && what === 'reference-only')
       void change(driver.reference_only ? t.isStudent(driver.name) : t.isReference(driver.name), {

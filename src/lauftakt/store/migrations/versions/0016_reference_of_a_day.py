@@ -1,4 +1,4 @@
-"""What a coach wants a day measured against; drivers of a team who had the same colour by mistake are told apart"""
+"""What a coach wants a day measured against; drivers of a team who had the same colour get different ones"""
 
 import sqlalchemy as sa
 

@@ -3,8 +3,7 @@
   import { createInfiniteQuery } from '@tanstack/svelte-query';
   import { SvelteSet } from 'svelte/reactivity';
   import { tick, untrack } from 'svelte';
-  import { api, done, type Choices } from '$lib/api/client';
-  import { keys } from '$lib/api/keys';
+  import { choicesOf } from '$lib/api/choices';
   import { MOST_LAPS, type Desk } from '$lib/desk/desk.svelte';
   import { fitting, ordered, stepped } from '$lib/desk/choosing';
   import { driverColour } from '$lib/draw/colours';
@@ -35,18 +34,7 @@
   let list = $state<HTMLElement>();
 
   const event = $derived(desk.lineUp?.event.id ?? 0);
-  const pages = (everywhere: boolean) => ({
-    queryKey: keys.choices(event, everywhere),
-    queryFn: ({ pageParam }: { pageParam: number | null }) =>
-      done(
-        api.GET('/api/choices', {
-          params: { query: { event, everywhere, ...(pageParam === null ? {} : { after: pageParam }) } },
-        }),
-      ),
-    initialPageParam: null as number | null,
-    getNextPageParam: (last: Choices) => last.next,
-    enabled: open && event > 0,
-  });
+  const pages = (everywhere: boolean) => ({ ...choicesOf(event, everywhere), enabled: open && event > 0 });
   const choices = createInfiniteQuery(() => pages(everywhere));
   /** Questions are about this day, whatever the list shows. */
   const today = createInfiniteQuery(() => pages(false));

@@ -1,8 +1,7 @@
 <!-- What the laps are measured against: one that lies there, somebody's best, or one that nobody drove as a whole. -->
 <script lang="ts">
   import { createInfiniteQuery } from '@tanstack/svelte-query';
-  import { api, done, type Choices } from '$lib/api/client';
-  import { keys } from '$lib/api/keys';
+  import { choicesOf } from '$lib/api/choices';
   import { inFull } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
@@ -21,18 +20,7 @@
   const PAGES = 5;
   const event = $derived(desk.lineUp?.event.id ?? 0);
   // Of all days: an instructor's lap may have been driven on another.
-  const choices = createInfiniteQuery(() => ({
-    queryKey: keys.choices(event, true),
-    queryFn: ({ pageParam }: { pageParam: number | null }) =>
-      done(
-        api.GET('/api/choices', {
-          params: { query: { event, everywhere: true, ...(pageParam === null ? {} : { after: pageParam }) } },
-        }),
-      ),
-    initialPageParam: null as number | null,
-    getNextPageParam: (last: Choices) => last.next,
-    enabled: open && event > 0,
-  }));
+  const choices = createInfiniteQuery(() => ({ ...choicesOf(event, true), enabled: open && event > 0 }));
   $effect(() => {
     const more =
       choices.hasNextPage && !choices.isFetchingNextPage && (choices.data?.pages.length ?? 0) < PAGES;
