@@ -69,7 +69,7 @@ def test_from_files_to_a_figure(signed_in: Page, day: Day, tmp_path: Path) -> No
     assert abs(loss_on_card(page, "Ines") - expected.loss_s) < 0.0051
     expect(page.locator(".says")).to_contain_text(re.compile(r"Ines .* than Halvard"))
     expect(page.locator(".says")).to_contain_text(re.compile(r"brakes \d+\sm earlier"))
-    expect(page.locator(".says")).to_contain_text("In all 8 laps")
+    expect(page.locator(".says")).to_contain_text("n all 8 laps of this run")
 
     # What the loss is made of; a click on a part shows in the score how the lap would be without it.
     price = page.get_by_role("figure", name=re.compile("made of"))

@@ -52,7 +52,7 @@ def test_find_a_students_first_loss_and_its_reason(signed_in: Page, day: Day) ->
     assert abs(number(cell.inner_text()) - loss.loss_s) < 0.0051
     # Every lap? The card says so.
     clean = len(clean_laps(own, low, high, day.layout.length))
-    expect(page.locator(".card .says")).to_contain_text(f"In all {clean} laps")
+    expect(page.locator(".card .says")).to_contain_text(f"n all {clean} laps of this run")
 
 
 def test_judge_a_bad_lap_against_a_lucky_reference(signed_in: Page, day: Day) -> None:

@@ -108,12 +108,14 @@ def a_habit(losses: tuple[float, ...], losing: int) -> Habit:
 def test_a_lap_is_told_beside_its_drivers_other_laps() -> None:
     loss, told = Loss(0.5, 0.01), Explanation((EARLY,), 0.0, 0.05)
     always = a_habit((0.48, 0.5, 0.52, 0.49, 0.51), 5)
-    assert metric(of_lap("Ines", loss, told, HALVARD, always)).endswith("In all 5 laps about the same.")
+    assert metric(of_lap("Ines", loss, told, HALVARD, always)).endswith("About the same in all 5 laps of this run.")
     once = a_habit((0.0, 0.5, 0.01, 0.0, 0.02), 1)
-    assert metric(of_lap("Ines", loss, told, HALVARD, once)).endswith("Only in 1 of 5 laps: no habit.")
+    assert metric(of_lap("Ines", loss, told, HALVARD, once)).endswith(
+        "Only in 1 of the 5 laps of this run, so not a habit."
+    )
     level = metric(of_lap("Ines", Loss(0.01, 0.01), None, HALVARD, always))
     assert level.startswith("Ines is level with Halvard here (within ± 0.02 s).")
-    assert "But in 5 of 5 laps Ines loses here, 0.50 s in the middle of all." in level
+    assert "But Ines loses here in 5 of the 5 laps of this run, median 0.50 s." in level
     assert metric(of_lap("Ines", Loss(-0.2, 0.01), None, HALVARD, None)) == (
         "Ines gains 0.20 s (± 0.02) on Halvard here."
     )

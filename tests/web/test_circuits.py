@@ -154,6 +154,27 @@ def test_sectors_alone_are_cut_without_another_version(school: Coach) -> None:
     assert all(len(lap["sector_times_s"]) == 3 for own in laps(school).values() for lap in own if lap["time_s"])
 
 
+def test_the_sector_at_the_line_is_named_like_any_other(school: Coach) -> None:
+    found = ground(school)
+    splits = found["sets"][0]["splits"]
+    wanted = drawing(found, splits=splits, first_sector=" Harbour ")
+    told = preview(school, found, wanted)
+    assert told["summary"] == "Sectors named."
+    kept = school.post(f"/api/layouts/{found['layout']['id']}/versions", json=wanted)
+    assert kept.status_code == 200, kept.json
+
+    def heads() -> list[str]:
+        return [column["name"] for column in school.get("/api/laps").json["columns"]]
+
+    assert heads() == ["Harbour", "Sector 2", "Sector 3"]
+    twice = drawing(ground(school), splits=[{**splits[0], "name": "Harbour"}, splits[1]], first_sector="Harbour")
+    refused = school.post(f"/api/layouts/{found['layout']['id']}/versions", json=twice)
+    assert refused.status_code == 422
+    assert "same name" in refused.json["message"]
+    assert school.post(f"/api/actions/{kept.json['action']}/undo").status_code == 204
+    assert heads()[0] == "Sector 1"
+
+
 def test_sets_of_sectors_are_chosen_for_a_day(school: Coach) -> None:
     found = ground(school)
     layout = found["layout"]["id"]
@@ -230,6 +251,7 @@ def test_a_layout_leaves_as_geojson_and_comes_back_the_same(school: Coach, app: 
     school.post(f"/api/layouts/{layout}/marks", json={"name": "tree", "side": "left", "at_m": 900.0, "offset_m": 20.0})
     wanted = drawing(found, splits=[{"name": "bend", "m": found["zones"][3]["from_m"]}])
     wanted["corners"][2]["name"] = "Seam"
+    wanted["first_sector"] = "Harbour"
     assert school.post(f"/api/layouts/{layout}/versions", json=wanted).status_code == 200
     data = school.get(f"/api/layouts/{layout}/geojson").data
     sketch = read_layout(data, "?")
@@ -250,6 +272,7 @@ def test_a_layout_leaves_as_geojson_and_comes_back_the_same(school: Coach, app: 
     for corner in here["layout"]["corners"]:
         assert named[corner["name"]] == pytest.approx(corner["apex_m"], abs=12.0)
     assert there["sets"][0]["splits"][0]["m"] == pytest.approx(here["sets"][0]["splits"][0]["m"], abs=0.1)
+    assert there["sets"][0]["first_sector"] == here["sets"][0]["first_sector"] == "Harbour"
     assert there["marks"][0]["offset_m"] == pytest.approx(20.0, abs=0.2)
     assert json.load(io.BytesIO(data))["type"] == "FeatureCollection"
 

@@ -108,6 +108,9 @@ def test_a_fourth_cue_asks_which_one_is_left(school: Coach, runs: list[dict]) ->
     assert (fourth.status_code, fourth.json["code"]) == (409, "too-many")
     done = school.post("/api/cues", json=body | {"leave": ids[0]}).json
     asked = [cue["passage"] for cue in done["debrief"]["cues"]]
+    told = school.get(f"/api/runs/{run}/cues").json["cues"]
+    assert [cue["passage"] for cue in told] == asked
+    assert school.get(f"/api/runs/{runs[0]['id']}/cues").json == {"cues": []}
     assert asked == names[1:4]
     # Taken back as a whole: the one that was left is there again.
     assert school.post(f"/api/actions/{done['action']}/undo").status_code == 204

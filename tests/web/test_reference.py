@@ -181,6 +181,9 @@ def test_what_is_compared_across_conditions_says_so_first(own: Coach) -> None:
     passage = desk["layout"]["passages"][0]["name"]
     card = own.get(f"/api/card?laps={curves[wet]}&reference={curves[dry]}&passage={passage}").json
     assert says(card["figures"][0]["says"]).startswith("In the wet, against a lap in the dry: ")
+    # What is usual is that of the dry laps, and says so.
+    dry_laps = sum(habit["of"] for habit in card["habits"] if habit["run"] == runs["Halvard"]["id"])
+    assert (card["of"], card["of_conditions"]) == (dry_laps, "dry")
 
 
 def test_nothing_is_asked_by_a_chosen_lap_of_another_car(own: Coach) -> None:

@@ -163,6 +163,7 @@ GET    /api/runs/<int:run_id>/channels                     + + + ? ? 0 0
 PATCH  /api/runs/<int:run_id>/channels                     + + - - ? 0 0
 POST   /api/runs/<int:run_id>/export                       + + + ? ? 0 0
 PATCH  /api/runs/<int:run_id>/felt                         + + - ? ? 0 0
+GET    /api/runs/<int:run_id>/cues                         + + - - ? 0 0
 GET    /api/runs/<int:run_id>/file                         + + + ? ? 0 0
 PATCH  /api/runs/<int:run_id>/laps/<int:number>            + + - - ? 0 0
 PATCH  /api/runs/<int:run_id>/notes                        + + + - ? 0 0

@@ -19,7 +19,8 @@ from lauftakt.formats.reading import read_log
 from lauftakt.store.accounts import add_team
 from lauftakt.store.counting import laps_of, say_of_lap, settle
 from lauftakt.store.database import Database
-from lauftakt.store.models import CueRow, Debrief, Note, Original, Run, Voice
+from lauftakt.store.lap_names import key_of, lap_of
+from lauftakt.store.models import CueRow, Debrief, Event, Note, Original, Run, Voice
 from lauftakt.web.debrief.telling import snapshot
 from lauftakt.work.direct import hand_in_now
 from lauftakt.work.intake import Giver
@@ -46,9 +47,21 @@ def team(database: Database, day: Day) -> int:
         say_of_lap(session, first, lap, None, counts=False, reason="traffic")
         settle(session, first)
         say_something(session, first)
+        best = next(lap for lap in laps_of(session, second.analysis_id) if lap.time_s)
+        first.event.reference = key_of(second, best)
         # Of a run without kept bytes its samples leave.
         session.delete(session.scalars(select(Original).where(Original.run_id == second.id)).one())
     return team_id
+
+
+def measured(database: Database, team_id: int) -> list[tuple[str, int]]:
+    """By which lap each day is measured: the log of its run, and the second in it."""
+    with database.begin() as session:
+        found = []
+        for event in session.scalars(select(Event).where(Event.team_id == team_id).order_by(Event.day)):
+            run, second = lap_of(event.reference or "")
+            found.append((session.get_one(Run, run).driver.name, second))
+        return found
 
 
 def told(database: Database, team_id: int) -> list[dict[str, Any]]:
@@ -156,6 +169,8 @@ def test_a_team_leaves_and_is_taken_in(database: Database, team: int, day: Day, 
         assert two.pop("times") == pytest.approx(one.pop("times"), abs=2e-3)
         assert two == one
     assert said(database, other) == said(database, team)
+    assert measured(database, other) == measured(database, team)
+    assert len(measured(database, team)) == 1
     # Once more changes nothing.
     assert take_team_in(database, inbox, other, archive, quiet) == (2, 2)
     assert len(told(database, other)) == 2

@@ -27,6 +27,7 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
     found = _collection(data)
     features = found["features"]
     one: dict[str, Any] = {}
+    first = ""
     splits: list[tuple[str, Line]] = []
     points: dict[str, list[tuple[str, Point]]] = {role: [] for role in POINTS}
     unknown: list[str] = []
@@ -40,6 +41,7 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
         name = _name(properties.get("name"))
         if role in ("start", "finish"):
             one[role] = _line(feature, role)
+            first = _name(properties.get("sector")) if role == "start" else first
         elif role == "split":
             splits.append((name or f"split {len(splits) + 1}", _line(feature, role)))
         elif role in LINES:
@@ -59,6 +61,7 @@ def read_layout(data: bytes, fallback_name: str) -> LayoutSketch:
         right_limit=one.get("right limit", ()),
         pit_lane=one.get("pit lane", ()),
         splits=tuple(splits),
+        first_sector=first,
         corners=tuple(points["corner"]),
         marks=tuple(points["mark"]),
         left_out=tuple(unknown),
@@ -148,6 +151,8 @@ def write_sketch(sketch: LayoutSketch) -> bytes:
     if sketch.start is None:
         raise ValueError("A layout file needs a start line.")
     features = [_feature("start", None, [sketch.start.left, sketch.start.right])]
+    if sketch.first_sector:
+        features[0]["properties"]["sector"] = sketch.first_sector
     if sketch.finish is not None:
         features.append(_feature("finish", None, [sketch.finish.left, sketch.finish.right]))
     features += [_feature("split", name, [line.left, line.right]) for name, line in sketch.splits]

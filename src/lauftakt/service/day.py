@@ -11,11 +11,9 @@ from lauftakt.core.laps.conditions import Conditions, conditions_of
 from lauftakt.core.laps.counting import begins_at
 from lauftakt.store.comparisons import kept_comparison, key_of_runs
 from lauftakt.store.database import mine
+from lauftakt.store.lap_names import OWN_BESTS, lap_of
 from lauftakt.store.lineup import Apart, CurveCache, common_analyses
 from lauftakt.store.models import Analysis, Comparison, Event, LapRow, Run
-
-# What a coach may have said of a day, besides the address of a lap.
-OWN_BESTS = "own-bests"
 
 
 @dataclass(frozen=True)
@@ -130,13 +128,13 @@ def _chosen(session: Session, event: Event) -> tuple[Run, LapRow] | None:
     """The lap that a coach chose for a day; None where nobody did, and where it is gone."""
     if event.reference is None:
         return None
-    run_id, _, second = event.reference.partition("-")
+    run_id, second = lap_of(event.reference)
     parts = joinedload(Run.driver), joinedload(Run.car), joinedload(Run.event), joinedload(Run.analysis)
-    run = session.scalar(mine(Run, event.team_id).where(Run.id == int(run_id)).options(*parts))
+    run = session.scalar(mine(Run, event.team_id).where(Run.id == run_id).options(*parts))
     if run is None or run.analysis_id is None or run.layout_id != event.layout_id:
         return None
     query = select(LapRow).where(LapRow.analysis_id == run.analysis_id, LapRow.time_s.is_not(None))
-    middle = int(second) + 0.5
+    middle = second + 0.5
     near = [lap for lap in session.scalars(query) if begins_at(lap, middle)]
     lap = min(near, key=lambda lap: abs(lap.start_s - middle), default=None)
     return None if lap is None else (run, lap)

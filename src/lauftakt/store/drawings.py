@@ -102,7 +102,7 @@ def keep_drawing(
     told = summary(before, after)
     kept = Kept(row.id, base)
     ground = (before.corners, before.passages) != (after.corners, after.passages) or lines_moved(drawing)
-    sectors = (before.splits_m, before.split_names) != (after.splits_m, after.split_names)
+    sectors = _sectors(before) != _sectors(after)
     if ground:
         number = session.get_one(LayoutVersion, base).number
         add_version(session, row, after, account_id=account_id, made_from=number, summary=told)
@@ -195,8 +195,7 @@ def take_back(session: Session, row: LayoutRow, step: dict[str, Any]) -> Kept:
 def on_ground(layout: Layout, other: Layout) -> Layout:
     """Another drawing of the same road, cut into the sectors of a layout where those lie on the ground."""
     places = []
-    names = layout.split_names or ("",) * len(layout.splits_m)
-    for name, place in zip(names, layout.splits_m, strict=True):
+    for name, place in zip(layout.names_of_splits, layout.splits_m, strict=True):
         s = expressed(layout, other, place)
         if 1.0 < s < other.length - 1.0:
             places.append((s, name))
@@ -207,7 +206,12 @@ def on_ground(layout: Layout, other: Layout) -> Layout:
         splits_m=tuple(s for s, _ in places),
         split_names=tuple(name for _, name in places) if drawn else (),
         split_skews=(),
+        first_sector=layout.first_sector,
     )
+
+
+def _sectors(layout: Layout) -> tuple[object, ...]:
+    return layout.splits_m, layout.split_names, layout.first_sector
 
 
 def _replace(session: Session, row: LayoutRow, own: SectorSet, after: Layout, kept: Kept) -> None:

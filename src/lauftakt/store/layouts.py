@@ -1,7 +1,7 @@
 """Layouts: rows <-> the core's Layout."""
 
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from threading import Lock
 from typing import Any
@@ -82,9 +82,7 @@ def to_layout(version: LayoutVersion, sectors: SectorSet | None, name: str) -> L
         skew=places["skew"],
         corners=tuple(Corner(**corner) for corner in places["corners"]),
         passages=tuple(Passage(**{**p, "corners": tuple(p["corners"])}) for p in places["passages"]),
-        splits_m=tuple(splits.get("m", ())),
-        split_skews=tuple(splits.get("skews", ())),
-        split_names=tuple(splits.get("names", ())),
+        **sectors_drawn(splits),
         finish=_line(places["finish"]) if places.get("finish") else None,
         finish_skew=places.get("finish_skew", 0.0),
         left_limit=_array(places.get("left_limit")),
@@ -93,6 +91,16 @@ def to_layout(version: LayoutVersion, sectors: SectorSet | None, name: str) -> L
         pit_lane=tuple((p[0], p[1]) for p in places.get("pit_lane", ())),
         reckoned=bool(places.get("reckoned")),
     )
+
+
+def sectors_drawn(splits: Mapping[str, Any]) -> dict[str, Any]:
+    """What the core's layout holds of sectors, of a set's column."""
+    return {
+        "splits_m": tuple(splits.get("m", ())),
+        "split_skews": tuple(splits.get("skews", ())),
+        "split_names": tuple(splits.get("names", ())),
+        "first_sector": splits.get("first", ""),
+    }
 
 
 def _array(values: list[float] | None) -> NDArray[np.float64] | None:
@@ -123,6 +131,7 @@ def sketch_of(row: LayoutRow) -> LayoutSketch:
         left_limit=tuple((p[0], p[1]) for p in drawn.get("left_limit", ())),
         right_limit=tuple((p[0], p[1]) for p in drawn.get("right_limit", ())),
         splits=tuple((name, _line(ends)) for name, ends in drawn.get("splits", ())),
+        first_sector=drawn.get("first_sector", ""),
         corners=tuple((name, (p[0], p[1])) for name, p in drawn.get("corners", ())),
         marks=tuple((name, (p[0], p[1])) for name, p in drawn.get("marks", ())),
         pit_lane=tuple((p[0], p[1]) for p in drawn.get("pit_lane", ())),
@@ -229,7 +238,12 @@ def add_sector_set(session: Session, row: LayoutRow, layout: Layout, name: str =
         team_id=row.team_id,
         layout_id=row.id,
         name=name,
-        splits={"m": list(layout.splits_m), "skews": list(layout.split_skews), "names": list(layout.split_names)},
+        splits={
+            "m": list(layout.splits_m),
+            "skews": list(layout.split_skews),
+            "names": list(layout.split_names),
+            "first": layout.first_sector,
+        },
         created_at=now(),
     )
     session.add(sectors)
@@ -251,6 +265,7 @@ def add_sketch(session: Session, team_id: int, sketch: LayoutSketch) -> LayoutRo
         del drawn[name]
     drawn["start"] = _ends(start)
     drawn["finish"] = [sketch.finish.left, sketch.finish.right] if sketch.finish else None
+    drawn["first_sector"] = sketch.first_sector
     drawn["splits"] = [[name, [line.left, line.right]] for name, line in sketch.splits]
     middle = (start.left[0] + start.right[0]) / 2, (start.left[1] + start.right[1]) / 2
     row = add_layout(session, team_id, sketch.name, middle, sketch.name)

@@ -160,7 +160,7 @@ def _columns(layout: Layout, which: str) -> list[schemas.Column]:
             schemas.Column(name=", ".join(p.corners) or p.name, from_m=p.from_m, to_m=p.to_m) for p in layout.passages
         ]
     edges = [0.0, *layout.splits_m, layout.length]
-    names = ["", *(layout.split_names or ("",) * len(layout.splits_m))]
+    names = [layout.first_sector, *layout.names_of_splits]
     return [
         schemas.Column(name=name or f"Sector {k + 1}", from_m=edges[k], to_m=edges[k + 1])
         for k, name in enumerate(names)

@@ -5,11 +5,11 @@ from typing import Any
 from apiflask import APIBlueprint
 from sqlalchemy.orm import Session, joinedload
 
-from lauftakt.service.day import OWN_BESTS, groups_of_day
+from lauftakt.service.day import groups_of_day
 from lauftakt.store.actions import note_action
 from lauftakt.store.counting import laps_of
 from lauftakt.store.database import NotFound
-from lauftakt.store.lap_names import key_of
+from lauftakt.store.lap_names import OWN_BESTS, key_of
 from lauftakt.store.models import Event, Run
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only

@@ -18,6 +18,7 @@ from lauftakt.store.layouts import (
     add_layout,
     add_sector_set,
     add_version,
+    sectors_drawn,
     sectors_of,
 )
 from lauftakt.store.models import Driver, HandIn, LayoutRow, Run, RunOverlap, SectorSet
@@ -187,10 +188,7 @@ def _in_event(
         return placed.analysed, sectors
     chosen = session.get_one(SectorSet, own)
     splits = chosen.splits
-    layout = replace(
-        placed.layout, splits_m=tuple(splits["m"]), split_skews=tuple(splits["skews"]),
-        split_names=tuple(splits["names"]),
-    )  # fmt: skip
+    layout = replace(placed.layout, **sectors_drawn(splits))
     laps = with_sectors(placed.analysed.laps, placed.analysed.traces, layout)
     return replace(placed.analysed, laps=tuple(laps)), chosen
 

@@ -130,6 +130,7 @@ def lay(centre: CentreLine, plane: Plane, start: Line, sketch: LayoutSketch) -> 
         splits_m=tuple(s for s, _, _ in splits),
         split_skews=tuple(askew for _, askew, _ in splits),
         split_names=tuple(name for _, _, name in splits),
+        first_sector=sketch.first_sector,
         finish=sketch.finish,
         finish_skew=finish_skew,
         marks=tuple((name, _place(own, touching, point)) for name, point in sketch.marks),

@@ -48,6 +48,7 @@ class Drawing:
     corners : in any order
     borders : where passages begin; none for one passage
     splits : name (may be empty) and place of each
+    first_sector : name of the sector that begins at the start line, may be empty
     """
 
     start_m: float = 0.0
@@ -56,15 +57,16 @@ class Drawing:
     corners: tuple[DrawnCorner, ...] = ()
     borders: tuple[float, ...] = ()
     splits: tuple[tuple[str, float], ...] = ()
+    first_sector: str = ""
 
 
 def drawing_of(layout: Layout) -> Drawing:
     """The drawing that changes nothing."""
-    names = layout.split_names or ("",) * len(layout.splits_m)
     return Drawing(
         corners=tuple(DrawnCorner(c.name, c.entry_m, c.apex_m, c.exit_m) for c in layout.corners),
         borders=tuple(p.from_m for p in layout.passages),
-        splits=tuple(zip(names, layout.splits_m, strict=True)),
+        splits=tuple(zip(layout.names_of_splits, layout.splits_m, strict=True)),
+        first_sector=layout.first_sector,
     )
 
 
@@ -106,7 +108,8 @@ def redrawn(layout: Layout, drawing: Drawing) -> Layout:
         )
     _apart("sectors", [place for place, _ in splits])
     named = [name for _, name in splits if name]
-    if len(set(named)) < len(named):
+    first = drawing.first_sector.strip()
+    if len({first, *named} - {""}) < len(named) + bool(first):
         raise Unusable("drawing", "Two sectors have the same name.")
     skews = _skews(layout, splits) if ground.centre is layout.centre else ()
     return replace(
@@ -116,6 +119,7 @@ def redrawn(layout: Layout, drawing: Drawing) -> Layout:
         splits_m=tuple(place for place, _ in splits),
         split_skews=skews,
         split_names=tuple(name for _, name in splits) if named else (),
+        first_sector=first,
     )
 
 
@@ -139,7 +143,7 @@ def _within(layout: Layout, drawing: Drawing) -> None:
 
 def _with_lines(layout: Layout, drawing: Drawing) -> Layout:
     """The layout with its start line and finish where they were put; without corners, passages and sectors."""
-    bare = replace(layout, corners=(), passages=(), splits_m=(), split_skews=(), split_names=())
+    bare = replace(layout, corners=(), passages=(), splits_m=(), split_skews=(), split_names=(), first_sector="")
     if not lines_moved(drawing):
         return bare
     if abs(drawing.start_turn) > MOST_TURN:

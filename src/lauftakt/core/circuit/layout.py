@@ -59,6 +59,7 @@ class LayoutSketch:
     left_limit: tuple[tuple[float, float], ...] = ()
     right_limit: tuple[tuple[float, float], ...] = ()
     splits: tuple[tuple[str, Line], ...] = ()
+    first_sector: str = ""
     corners: tuple[tuple[str, tuple[float, float]], ...] = ()
     marks: tuple[tuple[str, tuple[float, float]], ...] = ()
     pit_lane: tuple[tuple[float, float], ...] = ()
@@ -88,6 +89,7 @@ class Layout:
     split_skews, split_names : of splits that were drawn as lines; empty for proposed ones
     finish, finish_skew : the finish line of an open course
     left_limit, right_limit : (g,) metres across at :meth:`grid`, left positive, where the limits are known
+    first_sector : name of the sector that begins at the start line; the others are named by their split
     marks : name and place of what can be seen from the driver's seat
     pit_lane : (latitude, longitude) in degrees from its entry to its exit, where it was drawn
     reckoned : whether it was drawn by dead reckoning, without any position: it has a shape, but no place, no north, and
@@ -104,6 +106,7 @@ class Layout:
     splits_m: tuple[float, ...] = ()
     split_skews: tuple[float, ...] = ()
     split_names: tuple[str, ...] = ()
+    first_sector: str = ""
     finish: Line | None = None
     finish_skew: float = 0.0
     left_limit: Array | None = None
@@ -111,6 +114,11 @@ class Layout:
     marks: tuple[tuple[str, float], ...] = field(default_factory=tuple)
     pit_lane: tuple[tuple[float, float], ...] = ()
     reckoned: bool = False
+
+    @property
+    def names_of_splits(self) -> tuple[str, ...]:
+        """What each sector but the first is called, empty where it was given no name."""
+        return self.split_names or ("",) * len(self.splits_m)
 
     @property
     def length(self) -> float:

@@ -69,6 +69,7 @@ def relined(layout: Layout, read: Sequence[tuple[Log, Track]], *, limits: bool) 
         passages=tuple(replace(p, from_m=moved(p.from_m), to_m=moved(p.to_m)) for p in layout.passages),
         splits_m=tuple(moved(place) for place in layout.splits_m),
         split_names=layout.split_names,
+        first_sector=layout.first_sector,
         marks=tuple((name, moved(place)) for name, place in layout.marks),
         left_limit=_limit(layout, drafted, layout.left_limit),
         right_limit=_limit(layout, drafted, layout.right_limit),

@@ -35,8 +35,7 @@ def sketch_from(
     begin, end = float(layout.centre.s[0]), float(layout.centre.s[-1])
     whole = grid[:-1] if layout.centre.closed else np.arange(begin, end, EVERY_M)
     splits = []
-    names = layout.split_names or ("",) * len(layout.splits_m)
-    for number, (at, split) in enumerate(zip(layout.splits_m, names, strict=True), 1):
+    for number, (at, split) in enumerate(zip(layout.splits_m, layout.names_of_splits, strict=True), 1):
         x, y, heading = layout.centre.at(np.array([at]))
         line = line_across(layout.plane, float(x[0]), float(y[0]), float(heading[0]), HALF_SPLIT_M)
         splits.append((split or f"Split {number}", line))
@@ -50,6 +49,7 @@ def sketch_from(
         pit_lane=layout.pit_lane,
         reckoned=layout.reckoned,
         splits=tuple(splits),
+        first_sector=layout.first_sector,
         corners=tuple((corner.name, points(np.array([corner.apex_m]))[0]) for corner in layout.corners),
         marks=marks if marks is not None else tuple((mark, points(np.array([at]))[0]) for mark, at in layout.marks),
     )

@@ -8,7 +8,7 @@ from lauftakt.core.comparison.delta import Loss
 from lauftakt.core.findings.causes import Explanation
 from lauftakt.core.findings.habits import Habit
 from lauftakt.core.findings.names import Evidence
-from lauftakt.core.findings.words import ALIKE, Against, Quantity, Said, in_laps, why
+from lauftakt.core.findings.words import ALIKE, Against, Quantity, Said, why
 
 # A reference that is quicker than its driver usually is by less is no exception, s.
 UNUSUAL_S = 0.03
@@ -61,11 +61,11 @@ def _over_laps(loss: Loss, habit: Habit | None) -> Said:
     if habit.losing == habit.of:
         alike = abs(loss.loss_s - habit.median_loss_s) <= max(ALIKE * loss.loss_s, 2 * loss.loss_u_s)
         if alike:
-            return (f" {in_laps(habit.losing, habit.of, alike)}",)
-        return (f" In all {habit.of} laps, ", middle, " in the middle of them.")
+            return (f" About the same in all {habit.of} laps of this run.",)
+        return (f" In all {habit.of} laps of this run, median ", middle, ".")
     if 2 * habit.losing >= habit.of:
-        return (f" In {habit.losing} of {habit.of} laps, ", middle, " in the middle of all.")
-    return (f" Only in {habit.losing} of {habit.of} laps: no habit.",)
+        return (f" In {habit.losing} of the {habit.of} laps of this run, median ", middle, ".")
+    return (f" Only in {habit.losing} of the {habit.of} laps of this run, so not a habit.",)
 
 
 def _but(name: str, habit: Habit | None) -> Said:
@@ -73,7 +73,7 @@ def _but(name: str, habit: Habit | None) -> Said:
     if habit is None or 2 * habit.losing < habit.of or habit.of < FEW:
         return ()
     middle = Quantity(habit.median_loss_s, "time")
-    return (f" But in {habit.losing} of {habit.of} laps {name} loses here, ", middle, " in the middle of all.")
+    return (f" But {name} loses here in {habit.losing} of the {habit.of} laps of this run, median ", middle, ".")
 
 
 def of_reference(name: str, number: int, habit: Habit | None) -> Said:

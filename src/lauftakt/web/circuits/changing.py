@@ -14,7 +14,7 @@ from lauftakt.store.models import Event, Job, LayoutRow, LayoutVersion, Run, Sec
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.circuits.describing import describe
-from lauftakt.web.circuits.ground import drawn_layout
+from lauftakt.web.circuits.ground import drawn_layout, set_out
 from lauftakt.web.circuits.previews import drawing_of, moved_on
 from lauftakt.web.circuits.views import blueprint
 from lauftakt.web.labels import rename
@@ -178,13 +178,7 @@ def add_set(viewer: Viewer, layout_id: int, json_data: schemas.SetIn) -> schemas
             summary=f"{row.name}: the sector set {made.name} is new.",
             inverse=[{"do": "sector-set", "layout": row.id, "set": made.id, "retired": True}],
         )
-        names = made.splits.get("names") or [""] * len(made.splits["m"])
-        return schemas.SectorSetOut(
-            id=made.id,
-            name=made.name,
-            splits=[schemas.SplitOut(name=name, m=m) for name, m in zip(names, made.splits["m"], strict=True)],
-            days=0,
-        )
+        return set_out(made, 0)
 
 
 @blueprint.delete("/layouts/<int:layout_id>/sets/<int:set_id>")

@@ -84,11 +84,11 @@ def _some(what: str, names: list[str]) -> str:
 
 
 def _sectors(before: Layout, drawing: Drawing) -> list[str]:
-    names = before.split_names or ("",) * len(before.splits_m)
-    old = sorted(zip(before.splits_m, names, strict=True))
+    old = sorted(zip(before.splits_m, before.names_of_splits, strict=True))
     new = sorted((place, name.strip()) for name, place in drawing.splits)
     if len(old) != len(new):
         return [f"{len(new) + 1} sectors instead of {len(old) + 1}"]
     if any(abs(a - b) > SMALL_M for (a, _), (b, _) in zip(old, new, strict=True)):
         return ["sector borders moved"]
-    return ["sectors named"] if [name for _, name in old] != [name for _, name in new] else []
+    names = [before.first_sector, *(name for _, name in old)]
+    return ["sectors named"] if names != [drawing.first_sector.strip(), *(name for _, name in new)] else []

@@ -137,6 +137,7 @@ def set_out(row: SectorSet, days: int) -> schemas.SectorSetOut:
     return schemas.SectorSetOut(
         id=row.id,
         name=row.name,
+        first_sector=row.splits.get("first", ""),
         splits=[schemas.SplitOut(name=name, m=m) for name, m in zip(names, row.splits["m"], strict=True)],
         days=days,
     )

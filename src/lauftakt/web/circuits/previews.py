@@ -40,6 +40,7 @@ def drawing_of(wanted: schemas.DrawingIn) -> Drawing:
         corners=tuple(DrawnCorner(c.name, c.entry_m, c.apex_m, c.exit_m) for c in wanted.corners),
         borders=tuple(wanted.borders),
         splits=tuple((split.name, split.m) for split in wanted.splits),
+        first_sector=wanted.first_sector,
     )
 
 

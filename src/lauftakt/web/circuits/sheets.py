@@ -93,11 +93,10 @@ def _content(
                 spots.append(Spot("brake", "", own.brake_point_m % layout.length))
         rows.append(row)
         spots.append(Spot("corner", text, corner.apex_m, direction=corner.direction))
-    names = layout.split_names or ("",) * len(layout.splits_m)
     sectors = []
     if layout.splits_m:
-        sectors = [["Sector 1", f"0 {unit}"]]
-        for number, (name, split) in enumerate(zip(names, layout.splits_m, strict=True), 2):
+        sectors = [[layout.first_sector or "Sector 1", f"0 {unit}"]]
+        for number, (name, split) in enumerate(zip(layout.names_of_splits, layout.splits_m, strict=True), 2):
             sectors.append([name or f"Sector {number}", f"{place(split)} {unit}"])
             spots.append(Spot("sector", str(number), split))
     sides = {"left": ", left", "right": ", right", "": ""}

@@ -17,6 +17,7 @@ from lauftakt.core.findings.lap_words import against_of, made_name, median_of, o
 from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.pairing import passage_places
 from lauftakt.core.findings.words import Against, Said
+from lauftakt.core.laps.conditions import conditions_of
 from lauftakt.core.laps.times import time_at
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.figures import Figures, figures
@@ -127,6 +128,9 @@ def answer(
         if not entries[run].made
         and (found := habit_between(known[run], base, _alike(run), part.low, part.high, length)) is not None
     }
+    # What is usual in the wet is no measure of the dry.
+    conditions = conditions_of(entries[reference[0]].run.conditions)
+    alike = [habit for run, habit in habits.items() if conditions_of(entries[run].run.conditions) == conditions]
     return schemas.CardOut(
         from_m=part.from_m,
         to_m=part.to_m,
@@ -135,8 +139,9 @@ def answer(
         corners=list(part.corners),
         figures=_all_figures(entries, known, keys, reference, part, habits),
         habits=[_habit(run, habit) for run, habit in habits.items()],
-        median_loss_s=median_of(list(habits.values())),
-        of=sum(habit.of for habit in habits.values()),
+        median_loss_s=median_of(alike),
+        of=sum(habit.of for habit in alike),
+        of_conditions=conditions if len(alike) < len(habits) else None,
     )
 
 

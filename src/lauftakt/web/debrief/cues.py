@@ -14,7 +14,7 @@ from lauftakt.store.actions import note_action
 from lauftakt.store.asked import cues_of, target_on
 from lauftakt.store.database import INCLUDE_REMOVED, NotFound, now
 from lauftakt.store.layouts import load_layout
-from lauftakt.store.models import CueRow, Debrief
+from lauftakt.store.models import CueRow, Debrief, Run
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.debrief import preparing, telling
@@ -22,6 +22,18 @@ from lauftakt.web.debrief.advice import MOST_CUES, MOST_KEEPS, fill, new_row
 from lauftakt.web.debrief.seeing import day_of, seen_on, stated, with_marks
 from lauftakt.web.debrief.views import blueprint, run_of, send_of
 from lauftakt.web.policy import Viewer, one, visible
+
+
+@blueprint.get("/runs/<int:run_id>/cues")
+@only("change")
+@blueprint.output(schemas.RunCues)
+def get_cues(viewer: Viewer, run_id: int) -> schemas.RunCues:
+    """What is asked by a run already, and what its driver is told to keep."""
+    with database().begin() as session:
+        run = one(session, Run, viewer, run_id)
+        debrief = telling.debrief_of_run(session, viewer.team_id, run.id)
+        rows = [] if debrief is None else cues_of(session, debrief)
+        return schemas.RunCues(cues=[telling.cue_out(row) for row in rows])
 
 
 @blueprint.post("/cues")

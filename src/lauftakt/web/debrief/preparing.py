@@ -11,6 +11,7 @@ from lauftakt.core.debrief.wording import corners_in
 from lauftakt.core.findings.ranking import elsewhere
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.words import tell
+from lauftakt.core.laps.conditions import conditions_of
 from lauftakt.store.asked import given_before, setting_of
 from lauftakt.store.counting import laps_of
 from lauftakt.store.database import now
@@ -46,6 +47,7 @@ def drivers_of_day(session: Session, day: Day, runs: list[Run]) -> list[schemas.
                 run=run.id,
                 runs=len(by_driver[driver]),
                 started_at=run.started_at.isoformat() if run.started_at else None,
+                conditions=conditions_of(run.conditions),
                 to_win_s=None if told is None else sum(one.loss_s for one in told if one.put_forward),
                 debrief=None if debrief is None else head(session, debrief),
                 before=None if before is None else head(session, before, as_given=True),

@@ -45,6 +45,7 @@ class SplitOut(Schema):
 class SectorSetOut(Schema):
     id: int
     name: str
+    first_sector: str = Field(description="What the sector that begins at the start line is called; may be empty.")
     splits: list[SplitOut]
     days: int
 
@@ -128,6 +129,7 @@ class DrawingIn(Schema):
     corners: list[CornerIn] = Field(max_length=200)
     borders: list[Place] = Field(max_length=200)
     splits: list[SplitIn] = Field(max_length=200)
+    first_sector: ShortName = ""
 
 
 class PreviewIn(DrawingIn):

@@ -170,8 +170,13 @@ class CardOut(Schema):
     corners: list[str] = Field(description="Corners of the passage whose figures can be asked for.")
     figures: list[FiguresOut]
     habits: list[Habit] = Field(description="Of every run of the line-up, the reference's first.")
-    median_loss_s: float | None = Field(description="Of all laps that count, against the reference lap.")
+    median_loss_s: float | None = Field(
+        description="Of all laps that count and were driven in the reference's conditions."
+    )
     of: int = Field(description="How many laps those are.")
+    of_conditions: Conditions | None = Field(
+        description="In which those were driven, where laps of other conditions lie there as well and are left out."
+    )
 
 
 class WithoutOut(Schema):

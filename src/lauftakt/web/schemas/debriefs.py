@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Clean, SaidPart, Schema
+from lauftakt.web.schemas.base import Clean, Conditions, SaidPart, Schema
 from lauftakt.web.schemas.compare import Cause, Metres
 from lauftakt.web.schemas.runs import DriverOut, EventOut
 
@@ -110,6 +110,7 @@ class DebriefDriver(Schema):
     run: int
     runs: int
     started_at: str | None
+    conditions: Conditions = Field(description="Of the latest run.")
     to_win_s: float | None = Field(description="Of the findings put forward; null while they are being computed.")
     debrief: DebriefHead | None = Field(description="Of the latest run.")
     before: DebriefHead | None = Field(description="The last one that was given before it.")
@@ -220,6 +221,10 @@ class CueChange(Schema):
     value: float | None = Field(default=None, allow_inf_nan=False, ge=-1e6, le=1e6)
     rank: int | None = Field(default=None, ge=0, le=99)
     removed: bool | None = None
+
+
+class RunCues(Schema):
+    cues: list[CueOut]
 
 
 class CueDone(Schema):

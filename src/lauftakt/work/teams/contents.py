@@ -158,6 +158,15 @@ class NoteFile(_Part):
     tyres: str | None = Field(default=None, max_length=200)
 
 
+class DayFile(_Part):
+    """What a coach wants a day measured against; runs by their number in this archive, from 0."""
+
+    run: int = Field(description="One of the day's runs.")
+    own_bests: bool = Field(default=False, description="Everybody against their own best lap.")
+    reference: int | None = Field(default=None, description="The run of the lap that was chosen, also of another day.")
+    begins_s: int | None = Field(default=None, description="The whole second of its log in which that lap begins.")
+
+
 class RunFile(_Part):
     """A run: its log in the archive, and what is said of it."""
 
@@ -199,3 +208,4 @@ class TeamFile(_Part):
     dialects: list[str]
     runs: list[RunFile]
     notes: list[NoteFile] = Field(default_factory=list)
+    days: list[DayFile] = Field(default_factory=list)

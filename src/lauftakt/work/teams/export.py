@@ -22,7 +22,7 @@ from lauftakt.store.originals import Damaged, write_original
 from lauftakt.store.runs import moment_of
 from lauftakt.work.exporting import run_log, safe_name
 from lauftakt.work.teams.contents import SCHEMA, TEAM, VERSION, LapDecision, LayoutFile, RunFile, TeamFile
-from lauftakt.work.teams.said import debrief_of, notes_of, voices_of
+from lauftakt.work.teams.said import days_of, debrief_of, notes_of, voices_of
 
 Say = Callable[[str], None]
 
@@ -62,10 +62,10 @@ def _write(database: Database, team_id: int, archive: zipfile.ZipFile, folder: P
         runs.append(_run(database, team_id, run_id, number, archive, folder))
         say(f"  {number} of {len(ids)}: {runs[-1].file_name}")
     with database.begin() as session:
-        notes = notes_of(session, team_id, ids)
+        notes, days = notes_of(session, team_id, ids), days_of(session, team_id, ids)
     content = TeamFile(
         **{"lauftakt-team": VERSION}, team=team, exported=now().isoformat(timespec="seconds") + "Z", layouts=layouts,
-        dialects=dialects, runs=runs, notes=notes,
+        dialects=dialects, runs=runs, notes=notes, days=days,
     )  # fmt: skip
     archive.writestr(TEAM, content.model_dump_json(indent=1, by_alias=True, exclude_unset=True))
     archive.writestr(SCHEMA, json.dumps(TeamFile.model_json_schema(by_alias=True), indent=1))

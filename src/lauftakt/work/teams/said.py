@@ -6,10 +6,11 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from lauftakt.store.database import INCLUDE_REMOVED, mine
-from lauftakt.store.models import Car, Circuit, CueRow, Debrief, Driver, Note, Run, Voice
+from lauftakt.store.database import INCLUDE_REMOVED, mine, mine_by_id
+from lauftakt.store.lap_names import OWN_BESTS, key_at, lap_of
+from lauftakt.store.models import Car, Circuit, CueRow, Debrief, Driver, Event, Note, Run, Voice
 from lauftakt.store.runs import named
-from lauftakt.work.teams.contents import CueFile, DebriefFile, NoteFile, VoiceFile
+from lauftakt.work.teams.contents import CueFile, DayFile, DebriefFile, NoteFile, VoiceFile
 
 CUE = tuple(name for name in CueFile.model_fields if name != "id")
 DEBRIEF = tuple(name for name in DebriefFile.model_fields if name not in ("cues", "losses"))
@@ -55,6 +56,37 @@ def notes_of(session: Session, team_id: int, runs: Sequence[int]) -> list[NoteFi
         for row in session.scalars(mine(Note, team_id).order_by(Note.id))
         if row.run_id is None or row.run_id in number
     ]
+
+
+def days_of(session: Session, team_id: int, runs: Sequence[int]) -> list[DayFile]:
+    """What a team's days are measured against, where a coach chose; ``runs`` are ids in the order of the archive."""
+    number = {run: index for index, run in enumerate(runs)}
+    found = []
+    for event in session.scalars(mine(Event, team_id).where(Event.reference.is_not(None)).order_by(Event.id)):
+        own = [number[run] for run in session.scalars(select(Run.id).where(Run.event_id == event.id)) if run in number]
+        if not own:
+            continue
+        if event.reference == OWN_BESTS:
+            found.append(DayFile(run=own[0], own_bests=True))
+            continue
+        base, second = lap_of(event.reference or "")
+        if base in number:
+            found.append(DayFile(run=own[0], reference=number[base], begins_s=second))
+    return found
+
+
+def take_days(session: Session, team_id: int, told: Sequence[DayFile], runs: Mapping[int, int]) -> None:
+    """Measure days as they were; ``runs`` are ids by the archive's numbers, of those that came now."""
+    for day in told:
+        if day.run not in runs:
+            continue
+        event = mine_by_id(session, Run, team_id, runs[day.run]).event
+        if event.reference is not None:
+            continue  # what was chosen here stands
+        if day.own_bests:
+            event.reference = OWN_BESTS
+        elif day.reference is not None and day.reference in runs and day.begins_s is not None:
+            event.reference = key_at(runs[day.reference], day.begins_s)
 
 
 def take_debrief(session: Session, run: Run, told: DebriefFile | None, voices: Sequence[VoiceFile]) -> None:

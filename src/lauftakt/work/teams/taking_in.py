@@ -18,7 +18,7 @@ from lauftakt.work.direct import hand_in_now
 from lauftakt.work.doing import work_on
 from lauftakt.work.intake import Giver, take_in
 from lauftakt.work.teams.contents import TEAM, VERSION, RunFile, TeamFile
-from lauftakt.work.teams.said import take_debrief, take_notes
+from lauftakt.work.teams.said import take_days, take_debrief, take_notes
 
 Say = Callable[[str], None]
 
@@ -102,6 +102,7 @@ def _take(
         say(f"  {number} of {len(content.runs)}: {run.file_name}: {fate_text}")
     with database.begin() as session:
         notes = take_notes(session, team_id, content.notes, ids)
+        take_days(session, team_id, content.days, ids)
     if content.notes:
         say(f"{notes} of {len(content.notes)} notes taken.")
     return taken, len(content.runs)

@@ -49,6 +49,7 @@ export const keys = {
   anyNotes: () => ['notes'] as const,
   debriefs: (event: number | null) => ['debrief', 'day', event] as const,
   prepare: (run: number) => ['debrief', 'run', run] as const,
+  cuesOf: (run: number) => ['debrief', 'cues', run] as const,
   debriefSheet: (debrief: number, units: string) => ['debrief', 'sheet', debrief, units] as const,
   passagePicture: (address: string) => ['passage-picture', address] as const,
   ownDebriefs: (by: string) => ['debrief', 'own', by] as const,

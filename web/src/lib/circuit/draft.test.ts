@@ -28,6 +28,7 @@ const draft: Draft = {
   ],
   borders: [60, 165, 560],
   splits: [{ name: '', m: 165 }],
+  first_sector: '',
 };
 const curvature = Array.from({ length: 1001 }, (_, s) => (s === 130 || s === 205 ? 0.05 : 0.001));
 
@@ -103,10 +104,14 @@ describe('a drawing that is changed', () => {
   it('begins as the version is', () => {
     const ground = {
       sector_set: 7,
-      sets: [{ id: 7, name: 'Sectors', days: 1, splits: [{ name: 'a', m: 5 }] }],
+      sets: [{ id: 7, name: 'Sectors', days: 1, first_sector: 'Bay', splits: [{ name: 'a', m: 5 }] }],
       layout: { corners: [], passages: [{ name: 'P1', corners: [], from_m: 3, to_m: 3 }] },
     } as unknown as Ground;
-    expect(draftOf(ground)).toMatchObject({ borders: [3], splits: [{ name: 'a', m: 5 }] });
+    expect(draftOf(ground)).toMatchObject({
+      borders: [3],
+      first_sector: 'Bay',
+      splits: [{ name: 'a', m: 5 }],
+    });
   });
 });
 

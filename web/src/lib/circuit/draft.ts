@@ -19,6 +19,8 @@ export interface Draft {
   corners: Corner[];
   borders: number[];
   splits: Split[];
+  /** what the sector that begins at the start line is called; empty: by its number */
+  first_sector: string;
 }
 
 export type Kind = 'start' | 'corners' | 'passages' | 'sectors' | 'marks';
@@ -59,6 +61,7 @@ export function draftOf(ground: Ground): Draft {
     })),
     borders: ground.layout.passages.map((passage) => passage.from_m),
     splits: (set?.splits ?? []).map(({ name, m }) => ({ name, m })),
+    first_sector: set?.first_sector ?? '',
   };
 }
 

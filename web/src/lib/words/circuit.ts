@@ -115,6 +115,7 @@ export const circuitTexts = {
   sector: (number: number) => `Sector ${number}`,
   sectorName: (number: number) => `Name of sector ${number}`,
   ends: 'begins at',
+  atLine: 'at the line',
   lastSector: 'ends at the line',
   addSplit: 'Cut at the cursor',
   many: (most: number) => `More than ${most} sectors can hardly be named from memory.`,

@@ -205,7 +205,8 @@ export const compareTexts = {
   standing: {
     reference: (name: string) => `to ${name}`,
     own: (lap: number) => `to the own best here, lap ${lap}`,
-    all: (n: number) => `to the median of all ${n} laps`,
+    all: (n: number, conditions: string | null) =>
+      `to the median of all ${n} ${conditions === null ? 'laps' : `${conditions} laps`}`,
   },
   depth: {
     open: 'All figures',
@@ -336,6 +337,7 @@ export const compareTexts = {
     cueHint: 'Ask this driver to work on this passage in the next run (g)',
     keep: 'Tell to keep it',
     keepHint: 'Tell this driver that this is good (b)',
+    already: (kind: 'cue' | 'keep') => (kind === 'cue' ? 'Already asked:' : 'Already told to keep:'),
     noPlace: 'Choose a passage or mark a stretch first: a cue needs a place.',
     noLap: 'Choose a lap that somebody drove: nobody can be asked anything by this one.',
     across:

@@ -15,6 +15,7 @@ export const debriefTexts = {
   opened: 'opened by the driver',
   changedSince: 'changed since it was given',
   runs: (n: number) => (n === 1 ? '1 run' : `${n} runs`),
+  drove: { dry: 'latest in the dry', damp: 'latest in the damp', wet: 'latest in the wet' },
   runAt: (clock: string, laps: number) => `Run ${clock ? `of ${clock}` : ''}, ${laps} laps count`,
   choose: 'Choose a driver at the left.',
   failed:

@@ -76,7 +76,9 @@ what can be moved, which run through all of it. -->
     return borders.flatMap((from, i) => {
       const to = borders[(i + 1) % n] ?? from;
       const number = ((i - first + n) % n) + 1;
-      const named = passages ? '' : (draft.splits.find((split) => split.m === from)?.name ?? '');
+      const begun =
+        number === 1 ? draft.first_sector : (draft.splits.find((split) => split.m === from)?.name ?? '');
+      const named = passages ? '' : begun;
       const label = named || (passages ? t.passage(number) : t.sector(number));
       const span = { from, to: n === 1 || to === from ? from - 0.001 : to };
       return pieces(span, drafting.length).map(([a, b]) => ({ a, b, label, number, key: `${i}-${a}` }));

@@ -67,7 +67,17 @@
     </form>
   {/if}
   <ol>
-    <li><strong>{t.sector(1)}</strong></li>
+    <li>
+      <input
+        class="input"
+        maxlength="60"
+        aria-label={t.sectorName(1)}
+        placeholder={t.sector(1)}
+        value={draft.first_sector}
+        onchange={(e) => drafting.change({ ...draft, first_sector: e.currentTarget.value.trim() })}
+      />
+      <span class="muted atline">{t.atLine}</span>
+    </li>
     {#each rows as row, k (row.i)}
       <li class:chosen={drafting.held === `split:${row.i}`}>
         <input
@@ -152,6 +162,11 @@
     background: var(--paper);
     border-left: 3px solid var(--accent);
     padding-left: 6px;
+  }
+  .atline {
+    grid-column: 2 / -1;
+    align-self: center;
+    font-size: 12px;
   }
   li .input {
     min-height: 28px;

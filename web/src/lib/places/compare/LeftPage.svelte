@@ -9,6 +9,7 @@
   import PassageCard from '$lib/places/compare/PassageCard.svelte';
   import FiguresSheet from '$lib/places/compare/FiguresSheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
+  import { say } from '$lib/quantities/said';
   import { figure, unitOf } from '$lib/quantities/units';
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
@@ -83,6 +84,12 @@
     <p class="muted" role="status">{texts.loading}</p>
   {/if}
   {#if advice.preparing.trouble}<Trouble error={advice.preparing.trouble} />{/if}
+  {#each advice.here as cue (cue.id)}
+    <p class="asked">
+      <span class="muted">{t.advice.already(cue.kind)}</span>
+      {cue.text ?? say(cue.says, present.units)}
+    </p>
+  {/each}
   <div class="acts">
     {#if advice.may}
       <button type="button" class="may" title={t.advice.cueHint} onclick={() => advice.give('cue')}
@@ -128,6 +135,11 @@
     width: 56px;
     height: 7px;
     background: linear-gradient(to right, var(--gain), var(--strip), var(--loss));
+  }
+  .asked {
+    margin-top: 10px;
+    font-size: 13px;
+    overflow-wrap: anywhere;
   }
   .acts {
     display: flex;

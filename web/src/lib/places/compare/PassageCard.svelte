@@ -43,7 +43,7 @@
         ? [{ name: t.standing.own(habit.best_lap), gap: chosen.loss_s - habit.best_loss_s }]
         : []),
       ...(card.median_loss_s !== null && card.of > 2
-        ? [{ name: t.standing.all(card.of), gap: chosen.loss_s - card.median_loss_s }]
+        ? [{ name: t.standing.all(card.of, card.of_conditions), gap: chosen.loss_s - card.median_loss_s }]
         : []),
     ];
   });

@@ -1,5 +1,7 @@
 // What is on show on the desk, given to its driver as a cue or as something to keep.
-import type { QueryClient } from '@tanstack/svelte-query';
+import { createQuery, type QueryClient } from '@tanstack/svelte-query';
+import { api, done, type Cue } from '$lib/api/client';
+import { keys } from '$lib/api/keys';
 import { unlike } from '$lib/desk/differences';
 import type { Desk } from '$lib/desk/desk.svelte';
 import { note } from '$lib/parts/notes.svelte';
@@ -16,8 +18,23 @@ export function adviceOf(desk: Desk, client: QueryClient) {
 
   const across = $derived(desk.chosenLap ? unlike(desk.chosenLap.differs) : false);
 
+  const cues = createQuery(() => ({
+    queryKey: keys.cuesOf(run ?? 0),
+    queryFn: () => done(api.GET('/api/runs/{run_id}/cues', { params: { path: { run_id: run ?? 0 } } })),
+    enabled: leads && run !== null && run !== undefined,
+  }));
+  /** What the debrief of this run holds already of the passage on show. */
+  const here = $derived.by((): Cue[] => {
+    const part = desk.part;
+    return part?.passage ? (cues.data?.cues ?? []).filter((cue) => cue.passage === part.passage) : [];
+  });
+
   return {
     preparing,
+    /** what is asked here already, and what is to be kept */
+    get here(): Cue[] {
+      return here;
+    },
     /** whether there is something to be given, and somebody who may */
     get may(): boolean {
       return leads && run !== null && desk.part !== null && !across;

@@ -24,6 +24,8 @@
       : one.to_win_s > 0
         ? t.toWin(figure(one.to_win_s, time))
         : t.nothingToWin;
+  /** The conditions stand beside every gap where not everybody had the same. */
+  const mixed = $derived(new Set((day?.drivers ?? []).map((one) => one.conditions)).size > 1);
   const state = (one: DebriefDriver): string => {
     if (one.debrief?.given_at)
       return one.debrief.changed ? t.changedSince : one.debrief.opened_at ? t.opened : t.given;
@@ -51,7 +53,11 @@
       </a>
       <p class="small">
         <span class="state">{state(one)}</span>
-        <span class="muted">{t.runs(one.runs)}</span>
+        <span class="muted"
+          >{t.runs(
+            one.runs,
+          )}{#if mixed || one.conditions !== 'dry'}{`, ${t.drove[one.conditions]}`}{/if}</span
+        >
         {#each one.voices.filter((voice) => voice.felt !== 'good') as voice, i (i)}
           <span class="muted">{voice.corner ?? ''} {t.felt[voice.felt]}</span>
         {/each}
