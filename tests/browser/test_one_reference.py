@@ -10,6 +10,13 @@ from tests.browser.conftest import drop
 from tests.browser.test_reach import found_by_axe
 from tests.day import Day
 
+# Whether the right end of a link can be clicked: it may have to be scrolled to, but lies under nothing.
+TOUCHED = """link => {
+  link.scrollIntoView({ block: 'center' });
+  const box = link.getBoundingClientRect();
+  return document.elementFromPoint(box.right - 3, box.top + box.height / 2)?.closest('a') === link;
+}"""
+
 pytestmark = pytest.mark.in_order
 
 
@@ -29,6 +36,14 @@ def test_a_day_is_measured_against_another_lap_on_every_screen(signed_in: Page, 
     go(page, "Paddock")
     expect(page.get_by_text(re.compile(r"Halvard, lap \d+, 1:"))).to_be_visible()
 
+    # On the coach's laptop nothing of a row is cut off, its buttons least of all.
+    page.set_viewport_size({"width": 1280, "height": 800})
+    edge = page.get_by_role("main").evaluate("main => main.getBoundingClientRect().right")
+    for button in page.get_by_role("main").get_by_role("link", name="Compare").all():
+        box = button.bounding_box()
+        assert box is not None
+        assert box["x"] + box["width"] <= edge
+        assert button.evaluate(TOUCHED), button.inner_text()
     page.get_by_role("button", name="Change", exact=True).click()
     sheet = page.get_by_role("dialog")
     expect(sheet.get_by_role("button", name=re.compile("^Okan"))).to_be_visible()

@@ -98,5 +98,5 @@ def test_figures_sort_and_a_proposed_stretch_is_marked(signed_in: Page, day: Day
     table.get_by_role("button", name="Sectors").click()
     expect(table.get_by_role("row")).to_have_count(4)
     table.get_by_role("button", name="Passages").click()
-    table.get_by_role("button", name="Passage 4").click()
-    expect(page.locator(".card h2")).to_contain_text("Passage 4")
+    table.get_by_role("button", name=day.layout.passages[3].called).click()
+    expect(page.locator(".card h2")).to_contain_text(day.layout.passages[3].called)

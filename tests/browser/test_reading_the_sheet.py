@@ -11,6 +11,18 @@ from tests.browser.conftest import drop, sign_in
 from tests.day import Day
 
 EMAIL, PASSWORD = "sheet@test.example", "a good password"
+# What lies where the head of the scrolled sheet belongs, and is no part of it.
+SHOWING_THROUGH = """() => {
+  const main = document.querySelector('main').getBoundingClientRect();
+  const head = document.querySelector('thead tr').getBoundingClientRect();
+  const found = [];
+  for (const x of [main.left + 60, (main.left + main.right) / 2, main.right - 60])
+    for (let y = main.top + 2; y < main.top + head.height - 2; y += 3) {
+      const hit = document.elementFromPoint(x, y);
+      if (!hit.closest('thead tr:first-child')) found.push([x, y, hit.tagName, hit.textContent.slice(0, 20)]);
+    }
+  return found;
+}"""
 
 
 def test_the_sector_sheet_from_files_to_the_desk(page: Page, stack: Any, day: Day) -> None:
@@ -40,6 +52,13 @@ def test_the_sector_sheet_from_files_to_the_desk(page: Page, stack: Any, day: Da
         expect(cell).to_have_class("best-all")
     expect(page.locator("tr[data-lap]")).to_have_count(len(day.runs[0].laps) + len(day.runs[1].laps))
 
+    # The head stays at the very top while one reads on, and no row shows through beside it.
+    page.set_viewport_size({"width": 1280, "height": 500})
+    page.get_by_role("main").evaluate("main => main.scrollTo(0, 300)")
+    seen = page.evaluate(SHOWING_THROUGH)
+    assert seen == [], seen
+    page.set_viewport_size({"width": 1280, "height": 800})
+
     # Two laps are chosen and set aside by keyboard; what depends on them changes, and undo brings it back.
     counting = len(day.runs[0].counting)
     expect(page.get_by_text(f"{counting} laps count")).to_be_visible()
@@ -62,7 +81,7 @@ def test_the_sector_sheet_from_files_to_the_desk(page: Page, stack: Any, day: Da
     page.get_by_label("only laps that count").check()
     page.wait_for_url("**columns=passages*only=counting")
     page.reload()
-    expect(page.get_by_role("columnheader", name="T2, T3")).to_be_visible()
+    expect(page.get_by_role("columnheader", name="T2-T3")).to_be_visible()
     expect(page.locator("tr.driver")).to_have_count(1)
     expect(page.locator("tr[data-lap]")).to_have_count(len(day.runs[1].counting))
 
@@ -76,7 +95,7 @@ def test_the_sector_sheet_from_files_to_the_desk(page: Page, stack: Any, day: Da
             np.array([run.passage_s[lap.number][index] for lap in run.counting if not lap.held_up])
             for run in day.runs[:2]
         ]
-        lost[", ".join(passage.corners)] = float(np.nanmedian(times[1]) - np.nanmin(np.concatenate(times)))
+        lost[passage.called] = float(np.nanmedian(times[1]) - np.nanmin(np.concatenate(times)))
     expect(ines.locator("td.total")).to_have_text(f"{sum(lost.values()):.2f}")
     three = sorted(lost, key=lambda name: -lost[name])[:3]
     expect(ines.locator("td.most")).to_have_text("; ".join(three))
@@ -112,7 +131,7 @@ def test_the_sector_sheet_from_files_to_the_desk(page: Page, stack: Any, day: Da
     expect(page.get_by_title("Halvard, lap")).to_be_visible()
     # And back: the view is as it was left.
     page.go_back()
-    expect(page.get_by_role("columnheader", name="T2, T3")).to_be_visible()
+    expect(page.get_by_role("columnheader", name="T2-T3")).to_be_visible()
     expect(page.locator("tr.driver")).to_have_count(1)
     page.wait_for_url("**/laps?*columns=passages*show=all*only=counting")
     assert errors == []

@@ -37,20 +37,20 @@ def test_back_and_forward_walk_through_selections(signed_in: Page, day: Day) -> 
 
     page.go_back()
     expect(page.locator(".row.hidden")).to_have_count(0)
-    expect(page.locator(".card h2")).to_contain_text("Passage 2")
+    expect(page.locator(".card h2")).to_contain_text(day.layout.passages[1].called)
     page.go_back()
-    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+    expect(page.locator(".card h2")).to_contain_text(day.layout.passages[0].called)
     page.go_back()
     expect(page.get_by_role("heading", name="Whole lap")).to_be_visible()
     page.go_forward()
-    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+    expect(page.locator(".card h2")).to_contain_text(day.layout.passages[0].called)
     # What is chosen from here goes on from here.
     chosen = told(page, "lap")
     page.keyboard.press("n")
     page.wait_for_url(lambda url: f"lap={chosen}&" not in url)
     page.go_back()
     page.wait_for_url(lambda url: f"lap={chosen}&" in url)
-    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+    expect(page.locator(".card h2")).to_contain_text(day.layout.passages[0].called)
 
     # Moving the cursor is no step: one back, and the stretch is another.
     page.get_by_role("application").focus()
@@ -173,7 +173,7 @@ def test_a_line_up_is_kept_and_opened_again(signed_in: Page, day: Day) -> None:
     page.get_by_role("button", name="Kept …").click()
     dialog.locator(f"[data-line-up='{name}']").click()
     expect(page.locator(".strip", has_text="best passages")).to_be_visible()
-    expect(page.locator(".card h2")).to_contain_text("Passage 1")
+    expect(page.locator(".card h2")).to_contain_text(day.layout.passages[0].called)
     for key in ("laps", "ref", "lap", "passage", "hidden"):
         page.wait_for_timeout(300)
         assert told(page, key) == parse_qs(urlsplit(wanted).query).get(key, [None])[0], key
@@ -232,7 +232,7 @@ def test_a_narrow_screen_has_strips_a_stave_and_the_card(signed_in: Page, day: D
     on_the_desk(page, day)
     page.set_viewport_size({"width": 390, "height": 844})
     page.keyboard.press(".")
-    expect(page.locator(".card h2")).to_contain_text("Passage")
+    expect(page.locator(".card h2")).to_contain_text(day.layout.passages[0].called)
     strip = page.locator(".strip .paint").first
     box = strip.bounding_box()
     assert box is not None

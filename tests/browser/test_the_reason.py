@@ -35,15 +35,15 @@ def test_find_a_students_first_loss_and_its_reason(signed_in: Page, day: Day) ->
     first.click()
     expect(page.locator(".card .says")).to_contain_text("Ines")
     page.get_by_role("button", name=re.compile(f"^{corner[1:]}$")).click()
-    index = next(i for i, one in enumerate(day.layout.passages) if corner in one.corners)
-    expect(page.locator(".card h2")).to_contain_text(f"Passage {index + 1}")
+    passage = next(one for one in day.layout.passages if corner in one.corners)
+    expect(page.locator(".card h2")).to_contain_text(passage.called)
 
     # Why: the card's causes are what Ines was taught to do, and their costs add up to the loss, which is the core's.
     kinds = [one["kind"] for one in taught if one["corner"] == corner]
     causes = page.locator(".card .price li")
     expect(causes.first).to_contain_text(re.compile("|".join(WORDS[kind] for kind in kinds)))
     told = [number(re.match(r"[+−]\d+\.\d+", text.strip())[0]) for text in causes.all_inner_texts()]  # type: ignore[index]
-    low, high = passage_range(day.layout, index)
+    low, high = passage_range(day.layout, day.layout.passages.index(passage))
     reference, own = day.runs[0], day.runs[1]
     lap, base = own.traces[own.best_lap.number], reference.traces[reference.best_lap.number]
     loss = stretch_loss(lap, base, low, high, False)

@@ -175,6 +175,7 @@ def test_a_start_line_drawn_the_wrong_way_round_is_refused(day: Day) -> None:
     with pytest.raises(Unusable) as told:
         make_layout(day.logs[0], "Turned", start)
     assert told.value.code in ("no-laps", "start-line")
+    assert "left end first" not in str(told.value)
 
 
 def test_who_drives_beside_the_line_has_not_crossed_it(day: Day) -> None:

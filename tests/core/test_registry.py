@@ -34,6 +34,10 @@ def test_a_new_role_is_shown_by_its_unit(unit: str, assumed: str, quantity: str,
     assert not entry.computed
 
 
+def test_a_hill_is_metres_high_and_a_lap_kilometres_long() -> None:
+    assert (CHANNELS["altitude"].quantity, CHANNELS["altitude"].drawn) == ("distance", FREE)
+
+
 def test_every_channel_and_figure_is_told_once() -> None:
     assert set(LOGGED) <= set(ROLES)
     assert set(COMPUTED) | set(LOGGED) | {"delta", UNBELIEVED} == set(CHANNELS)

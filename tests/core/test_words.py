@@ -36,7 +36,7 @@ def a_finding(**changed: object) -> Finding:
 def test_a_finding_says_who_does_what_and_what_it_costs() -> None:
     said = metric(tell(a_finding(), "Halvard"))
     assert said == (
-        "T4 (P3): Ines brakes 15 m earlier than Halvard (0.45 s) and turns in late, 1.4 m further outside before the "
+        "T4: Ines brakes 15 m earlier than Halvard (0.45 s) and turns in late, 1.4 m further outside before the "
         "corner (0.26 s): 0.71 s of the 0.93 s (± 0.04) here. Mostly in the entry. In all 9 laps about the same. "
         "0.22 s stays unexplained."
     )

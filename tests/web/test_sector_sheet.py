@@ -53,7 +53,7 @@ def test_the_sheet_is_the_cores(school: Coach, day: Day) -> None:
 def test_passages_are_columns_too(school: Coach, day: Day) -> None:
     found = school.get("/api/laps?columns=passages").json
     assert len(found["columns"]) == len(day.layout.passages)
-    assert found["columns"][1]["name"] == "T2, T3"
+    assert found["columns"][1]["name"] == "T2-T3"
     own = passage_times(day.runs[0].traces[2], day.layout)
     lap = next(lap for lap in found["laps"] if lap["number"] == 2 and lap["run"] == found["runs"][0]["id"])
     shown = [np.nan if t is None else t for t in lap["parts_s"]]

@@ -156,9 +156,7 @@ def _counted(session: Session, viewer: Viewer, days: Sequence[Event]) -> list[tu
 
 def _columns(layout: Layout, which: str) -> list[schemas.Column]:
     if which == "passages":
-        return [
-            schemas.Column(name=", ".join(p.corners) or p.name, from_m=p.from_m, to_m=p.to_m) for p in layout.passages
-        ]
+        return [schemas.Column(name=p.called, from_m=p.from_m, to_m=p.to_m) for p in layout.passages]
     edges = [0.0, *layout.splits_m, layout.length]
     names = [layout.first_sector, *layout.names_of_splits]
     return [

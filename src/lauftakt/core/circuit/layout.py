@@ -42,6 +42,11 @@ class Passage:
     from_m: float
     to_m: float
 
+    @property
+    def called(self) -> str:
+        """As drivers know it: by its first and last corner; by its own name where it has none."""
+        return "-".join(dict.fromkeys((self.corners[0], self.corners[-1]))) if self.corners else self.name
+
 
 @dataclass(frozen=True)
 class LayoutSketch:

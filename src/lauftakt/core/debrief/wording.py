@@ -122,7 +122,7 @@ def ask(proposal: Proposal, layout: Layout, than: str = "the reference") -> Said
 def corners_in(layout: Layout, passage: str) -> str:
     """A passage as drivers know it: by its corners; by its own name where it has none."""
     found = next((one for one in layout.passages if one.name == passage), None)
-    return passage if found is None or not found.corners else "-".join(found.corners)
+    return passage if found is None else found.called
 
 
 def _at(mark: Mark, word: str) -> Said:

@@ -60,9 +60,7 @@ class Finding:
 
     @property
     def place(self) -> str:
-        """Where, for people: the corner where most is lost, with its passage where that is more than the corner."""
-        if self.passage and self.corner and self.passage != self.corner:
-            return f"{self.corner} ({self.passage})"
+        """Where, as drivers call it: the corner in which most is lost; the passage where it has no corner."""
         return self.corner or self.passage or ""
 
 

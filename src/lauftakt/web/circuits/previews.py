@@ -102,7 +102,7 @@ def preview(viewer: Viewer, layout_id: int, json_data: schemas.PreviewIn) -> sch
         return schemas.PreviewOut(
             length_m=after.length,
             summary=describe(found.before, after, found.drawing),
-            passages=[f"{p.name}: {', '.join(p.corners)}" for p in after.passages],
+            passages=[p.called for p in after.passages],
             sectors_m=list(after.splits_m),
             drivers=[_driver(entries, found) for entries in by_driver.values()],
             unknown=2 * len(found.entries) if after.centre.closed and far > LEAST_REACH_M else 0,

@@ -22,6 +22,13 @@ export function inFull(lap: DeskLap): string {
   return lap.made ? `${name}, ${t.made.kinds[lap.made.kind]}` : t.lapOf(name, lap.number ?? 0);
 }
 
+/** A passage as drivers know it: by its first and last corner; by its number where it has none. */
+export function passageCalled(passage: { name: string; corners: readonly string[] }): string {
+  const [first, last] = [passage.corners[0], passage.corners.at(-1)];
+  if (!first || !last) return texts.compare.passage(passage.name.slice(1));
+  return first === last ? first : `${first}-${last}`;
+}
+
 /** As tables have it, the number or kind only where it is needed to tell laps apart. */
 export const needsNumber = (laps: DeskLap[]): boolean =>
   laps.some((lap) => lap.made) || new Set(laps.map((lap) => lap.driver?.id)).size < laps.length;

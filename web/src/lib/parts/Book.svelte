@@ -122,8 +122,10 @@
     white-space: nowrap;
   }
   main {
+    /* A head that sticks counts from inside the padding: it has to reach over it. */
+    --page-top: 10px;
     overflow-y: auto;
-    padding: 10px 18px 0 14px;
+    padding: var(--page-top) 18px 0 14px;
     min-width: 0;
   }
   @media (max-width: 860px) {
@@ -145,6 +147,8 @@
     main {
       order: 2;
       overflow: visible;
+      --page-top: 0px;
+      padding-top: 10px;
     }
     .about {
       display: none;

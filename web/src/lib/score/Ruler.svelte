@@ -1,6 +1,7 @@
 <!-- The head of the score: corners as numbered bars, notes on places, and in which part the loss stands at the strips' ends. -->
 <script lang="ts">
   import { ArrowDownNarrowWide } from '@lucide/svelte';
+  import { passageCalled } from '$lib/desk/called';
   import { shortName } from '$lib/desk/corners';
   import { partsOf, type Measure } from '$lib/desk/order';
   import type { Layout, Passage } from '$lib/api/client';
@@ -75,7 +76,7 @@
         class:chosen={desk.part?.passage === passage.name}
         style:left="{x}px"
         style:top="{level * 25}px"
-        title={t.passage(passage.name.slice(1), passage.corners.join(' '))}
+        title={passageCalled(passage)}
         onclick={() => desk.choosePassage(passage)}>{shortName(corner.name)}</button
       >
     {/each}

@@ -143,7 +143,7 @@ export const compareTexts = {
   wholeLap: 'Whole lap',
   back: 'Whole lap',
   open: 'Zoom in',
-  passage: (n: string, corners: string) => `Passage ${n}${corners ? `, ${corners}` : ''}`,
+  passage: (n: string) => `Passage ${n}`,
   stretch: 'Stretch',
   fromTo: (from: string, to: string, unit: string) => `${from} to ${to} ${unit}`,
   within: (doubt: string, unit: string) => `known to ± ${doubt} ${unit}`,

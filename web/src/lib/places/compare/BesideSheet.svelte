@@ -3,7 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { api, done, type BesideRow } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
-  import { inFull } from '$lib/desk/called';
+  import { inFull, passageCalled } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -58,7 +58,7 @@
   }
 
   const called = (row: BesideRow): string =>
-    by === 'passages' ? texts.compare.passage(row.name.slice(1), '') : texts.compare.sector(Number(row.name));
+    by === 'passages' ? passageCalled(row) : texts.compare.sector(Number(row.name));
 </script>
 
 {#if desk.chosenLap && desk.reference}
@@ -90,7 +90,9 @@
               <tr>
                 <th scope="row"
                   ><button type="button" onclick={() => show(row)}
-                    >{called(row)}<span class="muted corners">{row.corners.join(' ')}</span></button
+                    >{called(row)}{#if by === 'sectors'}<span class="muted corners"
+                        >{row.corners.join(' ')}</span
+                      >{/if}</button
                   ></th
                 >
                 <td

@@ -1,6 +1,7 @@
 <!-- The left page: the map with one lap's loss, and the words and figures of the stretch, or of the whole lap. -->
 <script lang="ts">
   import { Minimize2, MessageSquarePlus, Table2, ThumbsUp, ZoomIn } from '@lucide/svelte';
+  import { passageCalled } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
   import TrackMap from '$lib/map/TrackMap.svelte';
   import type { adviceOf } from '$lib/places/compare/advice.svelte';
@@ -30,9 +31,11 @@
     if (deep) made = true;
   });
   const distance = $derived(unitOf('distance', present.units));
+  const passage = $derived(desk.passages.find((item) => item.name === desk.part?.passage));
+  const corner = $derived(card.data?.corner);
   const where = $derived(
-    desk.part?.passage
-      ? `${t.passage(desk.part.passage.slice(1), '')}${card.data?.corner ? `, ${card.data.corner}` : ''}`
+    passage
+      ? `${passageCalled(passage)}${corner && passage.corners.length > 1 ? `, ${corner}` : ''}`
       : t.fromTo(
           figure(desk.part?.from ?? 0, distance),
           figure(desk.part?.to ?? 0, distance),

@@ -3,7 +3,7 @@
   import type { Card, CardFigures, DeskLap } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
   import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
-  import { called, inFull, needsNumber } from '$lib/desk/called';
+  import { called, inFull, needsNumber, passageCalled } from '$lib/desk/called';
   import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
   import { present } from '$lib/session/present.svelte';
@@ -72,9 +72,9 @@
   >
 {/snippet}
 
-<section class="card" aria-label={card.passage ? t.passage(card.passage.slice(1), '') : t.stretch}>
+<section class="card" aria-label={passage ? passageCalled(passage) : t.stretch}>
   <h2>
-    {passage ? t.passage(passage.name.slice(1), passage.corners.join(', ')) : t.stretch}
+    {passage ? passageCalled(passage) : t.stretch}
     <span class="muted"
       >{t.fromTo(figure(card.from_m, distance), figure(card.to_m, distance), distance.label)}</span
     >
@@ -180,6 +180,7 @@
     line-height: 1.3;
   }
   h2 span {
+    margin-left: 0.4em;
     font-weight: 440;
     font-size: 13px;
     white-space: nowrap;

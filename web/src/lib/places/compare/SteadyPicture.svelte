@@ -89,7 +89,6 @@
                 type="button"
                 class="corner"
                 aria-pressed={desk.part?.passage === one.name}
-                title={texts.compare.passage(one.name, places(one.name))}
                 onclick={() => show(one.name)}>{places(one.name)}</button
               ></th
             >

@@ -3,6 +3,7 @@
   import { createQuery } from '@tanstack/svelte-query';
   import { api, done } from '$lib/api/client';
   import { keys } from '$lib/api/keys';
+  import { passageCalled } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
   import { figure, signed, typedIn, unitOf } from '$lib/quantities/units';
   import { present } from '$lib/session/present.svelte';
@@ -55,7 +56,7 @@
             >
             <span
               >{t.proposed.at(
-                stretch.corners.join(' '),
+                stretch.corners.length ? passageCalled({ name: '', corners: stretch.corners }) : '',
                 figure(stretch.from_m, distance),
                 figure(stretch.to_m, distance),
                 distance.label,

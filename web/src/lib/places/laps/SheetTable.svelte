@@ -241,11 +241,13 @@
     font-size: 13px;
     width: 100%;
   }
-  thead th {
+  thead tr:first-child th {
     position: sticky;
-    top: 0;
-    background: var(--paper);
+    top: calc(-1 * var(--page-top));
     z-index: 1;
+  }
+  thead th {
+    background: var(--paper);
     text-align: left;
     color: var(--muted);
     font-weight: 520;
