@@ -86,6 +86,9 @@ class Day:
     layout: Layout
     logs: list[Log]
     mistakes: list[list[Mistake]]
+    drivers: list[Driver]
+    seeds: list[int]
+    line: Array
 
 
 def fitting(circuit: Circuit, car: Car, driver: Driver, line: Array) -> dict[str, str]:
@@ -175,7 +178,7 @@ def random_day(seed: int, laps: int, together: int) -> Day:
                 Mistake(tuple(habits), passage, _shares(habits, worth), float(with_all[passage] - clean[passage]))
             )
         mistakes.append(found)
-    return Day(circuit, car, layout, logs, mistakes)
+    return Day(circuit, car, layout, logs, mistakes, drivers, seeds, line)
 
 
 def _without(

@@ -127,6 +127,16 @@ def test_causes_over_two_short_days() -> None:
     assert named[0] >= 60
 
 
+@pytest.mark.long
+def test_cues_over_two_short_days() -> None:
+    """No target beyond the reference, and promises nearer to what is gained than the whole loss of the place."""
+    told = run("cues.py", "--smoke", "--first-seed", "4")
+    assert re.findall(r"beyond the reference (\d+) %", told) == ["0", "0"]
+    rows = re.findall(r"median error (\d+) % \(the whole loss of the place: (\d+) %\)", told)
+    assert len(rows) == 2
+    assert all(int(promised) < int(whole) for promised, whole in rows)
+
+
 def test_every_address_is_knocked_at() -> None:
     told = run("knocking.py", "--calls", "500")
     assert re.search(r"^answers of 500 and above but \(503, 507\): 0$", told, re.MULTILINE), told

@@ -318,7 +318,7 @@ def test_a_keep_names_no_student_who_did_not_agree(
     lost = next(one for one in find(order, day.of("Halvard"), day.layout)[0] if one.passage)
     strong = replace(lost, loss_s=-0.04)
     monkeypatch.setattr(advice, "steady_of", lambda _, __: [])
-    keep = advice.keeps_of(None, seen, [strong])[0]  # type: ignore[arg-type]
+    keep = advice.keeps_of(None, seen, [strong], [])[0]  # type: ignore[arg-type]
     assert f"quicker than {told}. Keep it." in text_of([part.model_dump() for part in keep.says])
 
 

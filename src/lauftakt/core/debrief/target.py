@@ -66,6 +66,16 @@ _BY_CAUSE: dict[str, tuple[tuple[str, str], ...]] = {
 }
 
 
+# Figures that move together: who does what one of them asks for has done the other's bidding, too.
+_TOGETHER = (
+    {"brake_point_m", "entry_speed"},
+    {"brake_release_m", "entry_speed", "min_speed", "mean_speed"},
+    {"min_speed", "mean_speed", "exit_speed"},
+    {"throttle_pickup_m", "full_throttle_m", "coast_s", "roll_s", "throttle_lifts", "exit_speed"},
+    {"brake_steadiness", "brake_applications"},
+)
+
+
 @dataclass(frozen=True)
 class Target:
     """A figure at a passage, the value that is wanted, and whether more (``high``) or less (``low``) is.
@@ -87,6 +97,14 @@ class Target:
     def quantity(self) -> str:
         return figure_entry(self.figure).quantity
 
+    def brings_along(self, other: "Target") -> bool:
+        """Whether who reaches this one needs not be asked for the other: the same place, by a figure that moves with
+        it, or by the passage's whole time."""
+        if self.passage != other.passage or (self.corner != other.corner and None not in (self.corner, other.corner)):
+            return False
+        both = {self.figure, other.figure}
+        return PASSAGE_TIME in both or any(both <= group for group in _TOGETHER)
+
     def met(self, value: float) -> bool:
         """Whether a value is as wanted, as far as a log resolves it."""
         return self.sign * (value - self.value) >= -RESOLVED.get(self.quantity, 0.0)
@@ -104,6 +122,7 @@ class Proposal:
     lap : number of the own lap that shows it; None where none does
     shown : ``own best`` (done in the quickest own passage), ``own laps`` (in the better ones), ``step`` (a step towards
         the reference), ``coach`` (a value that the coach wrote)
+    theirs : what the reference usually does, where it is known
     brought : by how much the own lap's figure was moved because it arrived slower than usually
     beyond : by how much the target is more daring than the reference; only a coach asks for that
     """
@@ -113,6 +132,7 @@ class Proposal:
     now: float
     lap: int | None
     shown: str
+    theirs: float | None = None
     brought: float = 0.0
     beyond: float = 0.0
 
@@ -122,7 +142,7 @@ class Proposal:
         risk = RISKY.get(target.figure, target.direction if target.figure == "turn_in_m" else None)
         past = 0.0 if theirs is None or risk is None else (value - theirs) * (1.0 if risk == HIGH else -1.0)
         beyond = past if past > RESOLVED.get(target.quantity, 0.0) else 0.0
-        return replace(self, target=target, lap=None, shown="coach", brought=0.0, beyond=beyond)
+        return replace(self, target=target, lap=None, shown="coach", theirs=theirs, brought=0.0, beyond=beyond)
 
 
 def figure_entry(code: str) -> FigureEntry:
@@ -287,7 +307,7 @@ def by_figure(
         known &= sign * (lent - theirs) <= resolved
 
     def told(value: float, lap: int | None, shown: str, brought: float = 0.0) -> Proposal:
-        return Proposal(cause, Target(figure, passage, corner, value, direction), now, lap, shown, brought)
+        return Proposal(cause, Target(figure, passage, corner, value, direction), now, lap, shown, theirs, brought)
 
     def own(which: int, shown: str) -> Proposal:
         return told(float(lent[which]), numbers[which], shown, float(lent[which] - values[which]))

@@ -1,5 +1,6 @@
 """Cues and keeps: what could be asked of a driver, made into rows, and their targets on the layout as it is now."""
 
+import math
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,7 @@ from lauftakt.core.debrief.target import (
     values_of,
 )
 from lauftakt.core.debrief.wording import ask, corners_in, praise
+from lauftakt.core.debrief.worth import Worth, worth_of
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.steady import SteadyPassage, steady_passages, strong_first
 from lauftakt.core.findings.words import Said
@@ -50,8 +52,11 @@ def steady_of(session: Session, seen: Seen) -> list[SteadyPassage]:
     return _steady.get(name, lambda: steady_passages(run, seen.layout, reference=theirs))
 
 
-def keeps_of(session: Session, seen: Seen, strengths: list[Finding]) -> list[schemas.KeepProposal]:
-    """What is good: where the driver gains, then where they are fast and steady, else the best there is."""
+def keeps_of(
+    session: Session, seen: Seen, strengths: list[Finding], losses: list[Finding]
+) -> list[schemas.KeepProposal]:
+    """What is good: where the driver gains, then where they are fast and steady, else the best there is; never a place
+    that is put forward to be changed."""
     steady = {one.name: one for one in steady_of(session, seen)}
     found = []
     for one in strengths:
@@ -64,7 +69,8 @@ def keeps_of(session: Session, seen: Seen, strengths: list[Finding]) -> list[sch
                 laps=one.clean,
             )
             found.append(_keep(one.passage, one.corner, one.loss_s, steady.get(one.passage), said))
-    strong = strong_first(list(steady.values()))
+    changed = {one.passage for one in losses if one.put_forward}
+    strong = strong_first([one for one in steady.values() if one.name not in changed])
     good = [one for one in strong if one.fast and one.steady] or strong[:2]
     for passage in good:
         if all(passage.name != other.passage for other in found):
@@ -97,6 +103,7 @@ def proposed(
             lap=one.lap,
             shown=one.shown,
             says=show.said(ask(one, seen.marked, seen.than)),
+            **_promised(worth_of(one, finding, run, seen.layout)),
         )
         for one in proposals(finding, run, seen.layout, reference)
     ]
@@ -142,6 +149,7 @@ def new_row(
         # Another value may be written later: whether it goes beyond the reference is said then, too.
         target = proposal.target
         basis |= {"theirs": _theirs(session, seen, passage, target.corner, target.figure), "than": seen.than}
+        basis |= _promised(worth_of(proposal, finding, seen.analysed(session, seen.run), layout))
     at = _apex(layout, passage, proposal.target.corner)
     latitude, longitude = on_ground(layout, at)
     row = CueRow(
@@ -276,6 +284,13 @@ def _apex(layout: Layout, passage: str, corner: str | None) -> float:
         if one.name == name:
             return one.apex_m
     return found.from_m
+
+
+def _promised(worth: Worth | None) -> dict[str, Any]:
+    """What is kept of a promise: nothing where none can be made."""
+    if worth is None or not math.isfinite(worth.gain_u_s):
+        return {}
+    return {"worth_s": worth.gain_s, "worth_u_s": worth.gain_u_s}
 
 
 def _basis(finding: Finding) -> dict[str, Any]:

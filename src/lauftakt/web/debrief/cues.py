@@ -8,8 +8,9 @@ from flask_login import current_user
 from sqlalchemy.orm import Session
 
 from lauftakt.core.debrief import wording
-from lauftakt.core.debrief.target import HIGH, LOW, Proposal
+from lauftakt.core.debrief.target import HIGH, LOW, Proposal, Target
 from lauftakt.core.debrief.wording import MOST_WORDS, words_in
+from lauftakt.core.debrief.worth import Worth, aimed_elsewhere
 from lauftakt.store.actions import note_action
 from lauftakt.store.asked import cues_of, target_on
 from lauftakt.store.database import INCLUDE_REMOVED, NotFound, now
@@ -162,11 +163,39 @@ def _make_room(rows: list[CueRow], row: CueRow, leave: int | None) -> list[dict[
     about = row.passage, row.corner, row.figure
     if any((other.passage, other.corner, other.figure) == about for other in same):
         raise Problem(409, "asked-already", "The same stands in this debrief already.")
+    _one_thing_of_a_place(rows, row, same)
     most = MOST_CUES if row.kind == "cue" else MOST_KEEPS
     if len(same) >= most:
         told = "Nobody keeps more than three things to try in mind. Which one is left for it?"
         raise Problem(409, "too-many", told if row.kind == "cue" else f"{MOST_KEEPS} things to keep are enough.")
     return steps
+
+
+def _one_thing_of_a_place(rows: list[CueRow], row: CueRow, same: list[CueRow]) -> None:
+    """Nobody is told to keep what they are asked to change, nor asked twice for what is one movement.
+
+    Raises
+    ------
+    Problem
+        409 with a sentence that says what stands in the way.
+    """
+    where = row.corner or "this passage"
+    other_kind = next((one for one in rows if one.kind != row.kind and one.passage == row.passage), None)
+    if other_kind is not None:
+        kept = "is asked to be changed" if row.kind == "keep" else "is to be kept as it is"
+        raise Problem(
+            409, "changed-and-kept",
+            f"In this debrief {where} {kept} already. Withdraw that first: a place cannot be both.",
+        )  # fmt: skip
+    if row.kind == "cue" and any(_target(one).brings_along(_target(row)) for one in same):
+        raise Problem(
+            409, "brought-along",
+            f"Another cue for {where} brings this along already. Ask for one of the two, not for both.",
+        )  # fmt: skip
+
+
+def _target(row: CueRow) -> Target:
+    return Target(row.figure, row.passage, row.corner, row.value, row.direction)
 
 
 def _set(row: CueRow, wanted: dict[str, Any]) -> dict[str, Any]:
@@ -195,8 +224,12 @@ def _aim(session: Session, row: CueRow, value: float | None) -> dict[str, Any]:
         raise Problem(409, "redrawn", "The circuit was redrawn, and this place is no longer on it.")
     before = {"value": target.value}
     way = row.direction if value == row.now else HIGH if value > row.now else LOW
-    proposal = Proposal(row.cause, replace(target, direction=way), row.now, None, "coach")
-    proposal = proposal.by_coach(value, row.basis.get("theirs"))
+    theirs = row.basis.get("theirs")
+    proposal = Proposal(row.cause, replace(target, direction=way), row.now, None, "coach", theirs)
+    if row.basis.get("worth_s") is not None:
+        worth = aimed_elsewhere(Worth(row.basis["worth_s"], row.basis["worth_u_s"]), proposal, value)
+        row.basis = row.basis | {"worth_s": worth.gain_s, "worth_u_s": worth.gain_u_s}
+    proposal = proposal.by_coach(value, theirs)
     marked = with_marks(session, debrief.run.layout, layout)
     fill(row, proposal, wording.ask(proposal, marked, row.basis.get("than") or "the reference"), layout)
     return before

@@ -89,7 +89,7 @@ def of_run(session: Session, day: Day, run: Run, runs: list[Run]) -> schemas.Pre
         reference_driver=None if base is None else base.driver.name,
         pictures="" if seen is None else ".".join(str(seen.entries[one].identity) for one in seen.entries),
         findings=[] if seen is None else _findings(session, seen, lost, said, laps),
-        strengths=[] if seen is None else keeps_of(session, seen, won),
+        strengths=[] if seen is None else keeps_of(session, seen, won, lost),
         debrief=None if debrief is None else head(session, debrief),
         before=None if before is None else head(session, before, as_given=True),
         answers={} if looked is None else {key: answer_out(one) for key, one in looked.answers.items()},

@@ -12,6 +12,7 @@ from lauftakt.core.circuit.ground import place_of
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.debrief.target import HIGH, best_passage, figure_entry, is_place, passage_index, unwrapped
+from lauftakt.core.debrief.worth import Worth
 from lauftakt.core.findings.pairing import clean_passages
 from lauftakt.core.technique.windows import windows
 from lauftakt.formats.passage_picture import Drawn, Panel, Scene, Sign, passage_curves, passage_map
@@ -109,8 +110,9 @@ def _piece(
         way = _WAYS[piece["direction"]]
         value = reader.figure(piece["value"], entry.quantity)
         target = f"{entry.label} at {value}" if is_place(entry.code) else f"{entry.label} {way} {value}"
-    loss = piece["basis"].get("loss_s")
-    worth = reader.figure(loss, "time") if piece["kind"] == "cue" and loss is not None and loss > 0 else None
+    promised = Worth(piece["basis"].get("worth_s") or 0.0, piece["basis"].get("worth_u_s") or 0.0)
+    # What may as well be nothing is not promised to anybody.
+    worth = reader.figure(promised.gain_s, "time") if piece["kind"] == "cue" and promised.clear else None
     return schemas.SheetPiece(
         id=piece["id"],
         kind=piece["kind"],

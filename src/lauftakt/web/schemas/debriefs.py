@@ -41,6 +41,8 @@ class ProposalOut(Schema):
     lap: int | None = Field(description="Own lap that shows it.")
     shown: str = Field(description="``own best``, ``own laps``, or ``step``: towards the reference.")
     says: list[SaidPart]
+    worth_s: float | None = Field(default=None, description="What reaching it gains, s a lap; null where that is open.")
+    worth_u_s: float | None = Field(default=None, description="Standard deviation of that.")
 
 
 class AnswerOut(Schema):

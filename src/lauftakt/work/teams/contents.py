@@ -60,6 +60,10 @@ class Basis(_Part):
     against: str | None = Field(default=None, max_length=40)
     cause: str | None = Field(default=None, max_length=40)
     spread_s: float | None = None
+    theirs: float | None = Field(default=None, description="What the reference usually does, SI.")
+    than: str | None = Field(default=None, max_length=200, description="Whom the driver was measured against.")
+    worth_s: float | None = Field(default=None, description="What reaching the target was promised to gain, s a lap.")
+    worth_u_s: float | None = None
 
 
 class GivenCue(_Part):

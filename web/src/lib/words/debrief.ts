@@ -62,7 +62,7 @@ export const debriefTexts = {
   target: 'Target',
   now: 'now',
   ways: { high: 'at least', low: 'at most' } as Record<string, string>,
-  worth: (seconds: string) => `${seconds} s a lap`,
+  worth: (seconds: string, within: string) => `worth ${seconds} ± ${within} s a lap`,
   edit: 'Put it in other words, or aim at another value',
   withdraw: 'Withdraw',
   withdrawn: (kind: string) => (kind === 'cue' ? 'The cue is withdrawn.' : 'The keep is withdrawn.'),

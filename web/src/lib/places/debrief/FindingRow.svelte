@@ -4,6 +4,7 @@
   import type { Cue, CueIn, Finding, Prepared } from '$lib/api/client';
   import { NOWHERE, writePlace } from '$lib/desk/place';
   import PassagePicture from '$lib/places/debrief/PassagePicture.svelte';
+  import { worthText } from '$lib/places/debrief/targets';
   import { pieces, say } from '$lib/quantities/said';
   import { figure, signed, unitOf } from '$lib/quantities/units';
   import { present } from '$lib/session/present.svelte';
@@ -80,7 +81,10 @@
   </div>
   {#if leads && offer && finding.passage}
     <div class="offer">
-      <p>{say(offer.says, present.units)}</p>
+      <p>
+        {say(offer.says, present.units)}
+        {#if worthText(offer, present.units)}<span class="muted">{worthText(offer, present.units)}</span>{/if}
+      </p>
       <div class="row">
         {#if finding.proposals.length > 1}
           <label class="small"

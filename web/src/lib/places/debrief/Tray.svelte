@@ -4,10 +4,10 @@
   import { api, done, type Cue, type Prepared } from '$lib/api/client';
   import CueEditor from '$lib/places/debrief/CueEditor.svelte';
   import WayToDriver from '$lib/places/debrief/WayToDriver.svelte';
-  import { targetText } from '$lib/places/debrief/targets';
+  import { targetText, worthText } from '$lib/places/debrief/targets';
   import type { Preparing } from '$lib/places/debrief/preparing.svelte';
   import { say } from '$lib/quantities/said';
-  import { figure, unitOf } from '$lib/quantities/units';
+
   import { present } from '$lib/session/present.svelte';
   import { texts } from '$lib/words';
 
@@ -17,7 +17,6 @@
   const debrief = $derived(data.debrief);
   const rows = $derived(debrief?.cues ?? []);
   const cues = $derived(rows.filter((row) => row.kind === 'cue'));
-  const time = $derived(unitOf('time', present.units));
   let editing = $state.raw<Cue | null>(null);
   const file = (format: string): string =>
     `/api/debriefs/${debrief?.id ?? 0}/sheet/file?format=${format}&units=${present.units}`;
@@ -60,7 +59,7 @@
       <li>
         <p class="small muted head">
           <span>{row.kind === 'keep' ? t.keep : t.cue(cues.indexOf(row) + 1)}</span>
-          {#if row.worth_s !== null}<span>{t.worth(figure(row.worth_s, time))}</span>{/if}
+          {#if worthText(row, present.units)}<span>{worthText(row, present.units)}</span>{/if}
         </p>
         <p class="words">{row.text ?? say(row.says, present.units)}</p>
         {#if row.kind === 'cue'}

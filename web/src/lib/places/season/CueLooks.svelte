@@ -1,6 +1,7 @@
 <!-- What became of one cue in each run after it. -->
 <script lang="ts">
   import type { CueOver } from '$lib/api/client';
+  import { worthText } from '$lib/places/debrief/targets';
   import { shortDay } from '$lib/quantities/dates.svelte';
   import { say } from '$lib/quantities/said';
   import { figure, unitOfQuantity } from '$lib/quantities/units';
@@ -26,9 +27,7 @@
 <ol class="looks">
   <li class="whole">{words}</li>
   <li>
-    {t.asked(shortDay(over.day))}{over.cue.worth_s
-      ? `, ${texts.debrief.worth(figure(over.cue.worth_s, unitOfQuantity('time', present.units)))}`
-      : ''}
+    {[t.asked(shortDay(over.day)), worthText(over.cue, present.units)].filter(Boolean).join(', ')}
   </li>
   {#each over.looks as look (look.run)}
     <li>
