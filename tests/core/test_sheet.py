@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lauftakt.core.laps.sheet import sheet
+from lauftakt.core.laps.sheet import sheet, spread_of
 
 laps = st.integers(1, 20)
 
@@ -24,6 +24,17 @@ def test_the_sum_of_the_best_parts_is_never_beaten(count: int, parts: int, seed:
         assert times[part.best_row, k] == part.best_s
     if count < 4:
         assert found.judged is None
+
+
+def test_a_run_spreads_by_its_own_laps_and_not_by_the_afternoons() -> None:
+    """Two steady runs, half a second apart, are each as steady as they are."""
+    morning, afternoon = np.array([30.0, 30.1, 30.05, 30.15]), np.array([30.5, 30.6, 30.55, 30.65])
+    own, both = spread_of(morning), spread_of(np.concatenate([morning, afternoon]))
+    assert own is not None
+    assert both is not None
+    assert own == pytest.approx(spread_of(afternoon))
+    assert own < 0.15 < both
+    assert spread_of(morning[:3]) is None
 
 
 def test_a_held_up_part_is_no_measure_but_may_be_the_best() -> None:

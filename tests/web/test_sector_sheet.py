@@ -40,6 +40,11 @@ def test_the_sheet_is_the_cores(school: Coach, day: Day) -> None:
         assert row["counting"] == len(run.counting)
         best = [min(times) for times in zip(*(lap.sector_times_s for lap in run.counting), strict=True)]
         assert [part["best_s"] for part in row["parts"]] == pytest.approx(best, abs=1e-6)
+    # The spread is a run's own; of a driver with one run it is the day's as well.
+    for shown, run in zip(found["runs"], day.runs[:2], strict=True):
+        own = next(row for row in found["drivers"] if row["driver"]["id"] == shown["driver"])
+        assert shown["spreads_s"] == pytest.approx([part["spread_s"] for part in own["parts"]])
+        assert len(run.counting) >= 4
     # Who is best of all, and who is level with that; the slower of the two is not, by seconds.
     assert [part["rank"] for part in found["drivers"][0]["parts"]] == [1, 1, 1]
     assert all(part["level"] for part in found["drivers"][0]["parts"])

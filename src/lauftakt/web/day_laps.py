@@ -13,7 +13,7 @@ from lauftakt.core.circuit.passages import passage_range
 from lauftakt.core.comparison.delta import level
 from lauftakt.core.laps.conditions import CONDITIONS, Conditions, conditions_of
 from lauftakt.core.laps.counting import counting_of
-from lauftakt.core.laps.sheet import sheet
+from lauftakt.core.laps.sheet import sheet, spread_of
 from lauftakt.core.laps.times import draws_at, passage_times, sector_times
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.signals import JUDGED_BY
@@ -72,7 +72,7 @@ def laps_of_day(session: Session, viewer: Viewer, query: schemas.LapsQuery) -> s
         event=show.event(event, len(runs)),
         days=listed,
         columns=columns,
-        runs=[_run(run) for run in runs],
+        runs=[_run(run, tables.get(run.id), len(columns)) for run in runs],
         laps=laps,
         drivers=drivers,
         composite=_composite(drivers, len(columns)),
@@ -219,7 +219,13 @@ def _lap(run: Run, lap: LapView, table: _Table | None, columns: int) -> schemas.
     )
 
 
-def _run(run: Run) -> schemas.SheetRun:
+def _run(run: Run, table: _Table | None, columns: int) -> schemas.SheetRun:
+    spreads: list[float | None] = [None] * columns
+    if table is not None:
+        laps = counting_of(table.entry.laps)
+        for k in range(columns):
+            own = [table.times[lap.number][k] for lap in laps if k not in table.held[lap.number]]
+            spreads[k] = spread_of(np.array([time for time in own if np.isfinite(time)]))
     return schemas.SheetRun(
         id=run.id,
         driver=run.driver_id,
@@ -228,6 +234,7 @@ def _run(run: Run) -> schemas.SheetRun:
         started_at=run.started_at.isoformat() if run.started_at else None,
         conditions=run.conditions,
         tyres=run.tyres,
+        spreads_s=spreads,
     )
 
 

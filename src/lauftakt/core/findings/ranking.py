@@ -28,6 +28,8 @@ class Stated(Protocol):
     def loss_s(self) -> float: ...
     @property
     def causes(self) -> Sequence[Evidence]: ...
+    @property
+    def put_forward(self) -> bool: ...
 
 
 def elsewhere(finding: Stated, findings: Sequence[Stated]) -> list[tuple[str, float]]:
@@ -59,9 +61,21 @@ def over_the_lap(finding: Stated, findings: Sequence[Stated]) -> float:
     return finding.loss_s + sum(cost for _, cost in elsewhere(finding, findings))
 
 
+def to_be_won(findings: Sequence[Stated]) -> float:
+    """What a driver has to win over the lap with what is put forward, each habit in all its places, s.
+
+    Parameters
+    ----------
+    findings : of one driver
+    """
+    return sum(over_the_lap(one, findings) for one in findings if one.put_forward)
+
+
 def _cost(finding: Stated) -> float:
-    """What a finding's main cause costs; all of it where that is not known."""
-    return next((one.cost_s for one in finding.causes if one.cause == finding.cause), finding.loss_s)
+    """What mending a finding's main cause wins: its price, and no more than is lost there, since what a driver wins
+    back there is not lost; all of the loss where the price is not known."""
+    price = next((one.cost_s for one in finding.causes if one.cause == finding.cause), finding.loss_s)
+    return min(price, finding.loss_s)
 
 
 def ranked(findings: list[Finding], sign: int, *, by_run: bool = False) -> list[Finding]:

@@ -156,8 +156,28 @@ def _filled(template: str, slots: dict[str, str | Quantity]) -> Said:
 
 
 def clear(causes: Sequence[Evidence]) -> list[Evidence]:
-    """Causes that are worth a word: those that cost more than they are unsure, at most three."""
-    return [one for one in causes if one.cost_s >= WORTH_S and one.cost_s > one.cost_u_s][:MOST]
+    """Causes that are worth a word, at most three: those whose price is beyond its 95 % interval; where there is none,
+    the likeliest of those that cost more than their standard deviation."""
+    worth = [one for one in causes if one.cost_s >= WORTH_S and one.cost_s > one.cost_u_s]
+    sure = [one for one in worth if is_sure(one)]
+    return sure[:MOST] or worth[:1]
+
+
+def is_sure(evidence: Evidence) -> bool:
+    """Whether a price is stated as a fact: its 95 % interval does not hold zero."""
+    return evidence.cost_s > 2.0 * evidence.cost_u_s
+
+
+def in_all(finding: Finding, elsewhere: Sequence[tuple[str, float]]) -> float:
+    """What a finding's cause costs over the lap, s, net: nowhere more than is lost there.
+
+    Parameters
+    ----------
+    finding : the place that is told
+    elsewhere : the other places with what it costs there, s, see :func:`lauftakt.core.findings.ranking.elsewhere`
+    """
+    own = next((one.cost_s for one in finding.causes if one.cause == finding.cause), finding.loss_s)
+    return min(own, finding.loss_s) + sum(cost for _, cost in elsewhere)
 
 
 def why(
@@ -179,7 +199,7 @@ def why(
             brought = Quantity(brought_in_s, "time")
             return (f"{name} loses ", *size, f" to {against.name} here, ", brought, " of it with the speed brought in.")
         return (f"{name} loses ", *size, f" to {against.name} here; nothing that was logged tells why.")
-    parts: list[str | Quantity] = [f"{name} "]
+    parts: list[str | Quantity] = [f"{name} " if is_sure(told[0]) else f"{name} probably "]
     for number, one in enumerate(told):
         parts.append("" if number == 0 else (" and " if number == len(told) - 1 else ", "))
         parts += does(one, against, first=number == 0)
@@ -235,11 +255,8 @@ def tell(finding: Finding, reference: str, elsewhere: Sequence[tuple[str, float]
     if clear(finding.causes) and finding.unexplained_s >= WORTH_S:
         more += [" ", Quantity(finding.unexplained_s, "time"), " stays unexplained."]
     if elsewhere:
-        whole = sum(cost for _, cost in elsewhere) + next(
-            (one.cost_s for one in finding.causes if one.cause == finding.cause), finding.loss_s
-        )
         places = _listed([place for place, _ in elsewhere])
-        more += [f" The same in {places}: ", Quantity(whole, "time"), " a lap in all."]
+        more += [f" The same in {places}: ", Quantity(in_all(finding, elsewhere), "time"), " a lap in all."]
     return (where, *said, *more)
 
 
@@ -252,11 +269,10 @@ def phrase(finding: Finding, elsewhere: Sequence[tuple[str, float]] = ()) -> Sai
     """
     words = _PLAIN.get(finding.cause or "", "the cause is unclear").format(than="", flat="others stay flat")
     words = words.removeprefix("is ")
-    whole = finding.loss_s
-    if elsewhere:
-        whole = sum(cost for _, cost in elsewhere) + next(
-            (one.cost_s for one in finding.causes if one.cause == finding.cause), finding.loss_s
-        )
+    price = next((one for one in finding.causes if one.cause == finding.cause), None)
+    if price is not None and not is_sure(price):
+        words = f"probably {words}"
+    whole = in_all(finding, elsewhere) if elsewhere else finding.loss_s
     places = _listed([finding.corner or finding.passage or "everywhere", *(place for place, _ in elsewhere)])
     return (f"{places}: {words}, ", Quantity(whole, "time"))
 

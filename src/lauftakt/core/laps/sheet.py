@@ -78,16 +78,21 @@ def sheet(times: Array, clean: Bools, best_lap_s: float | None) -> Sheet:
     return Sheet(parts, theoretical, gap, usual, _judged(gap, usual))
 
 
+def spread_of(times: Array) -> float | None:
+    """From lap to lap, s: the standard deviation that the middle half of the times has; None of fewer than four."""
+    if len(times) < FEW:
+        return None
+    low, high = np.quantile(times, [0.25, 0.75], method="weibull")
+    return float((high - low) / QUARTILES)
+
+
 def _part(times: Array, clean: Bools) -> Part:
     known = np.isfinite(times)
     if not known.any():
         return Part(None, None, None, None, 0)
     row = int(np.nanargmin(times))
     own = times[known & clean]
-    spread = None
-    if len(own) >= FEW:
-        low, high = np.quantile(own, [0.25, 0.75], method="weibull")
-        spread = float((high - low) / QUARTILES)
+    spread = spread_of(own)
     median = float(np.median(own)) if len(own) else None
     return Part(float(times[row]), row, median, spread, len(own))
 

@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from lauftakt.core.debrief.alike import across, differences
 from lauftakt.core.debrief.check import losses_of
 from lauftakt.core.debrief.wording import corners_in
-from lauftakt.core.findings.ranking import elsewhere
+from lauftakt.core.findings.ranking import elsewhere, to_be_won
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.words import tell
 from lauftakt.core.laps.conditions import conditions_of
@@ -48,7 +48,7 @@ def drivers_of_day(session: Session, day: Day, runs: list[Run]) -> list[schemas.
                 runs=len(by_driver[driver]),
                 started_at=run.started_at.isoformat() if run.started_at else None,
                 conditions=conditions_of(run.conditions),
-                to_win_s=None if told is None else sum(one.loss_s for one in told if one.put_forward),
+                to_win_s=None if told is None else to_be_won(told),
                 debrief=None if debrief is None else head(session, debrief),
                 before=None if before is None else head(session, before, as_given=True),
                 answers={key: answer.answer for key, answer in answers.items()},  # type: ignore[misc]

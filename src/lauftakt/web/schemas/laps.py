@@ -20,6 +20,7 @@ class SheetRun(Schema):
     started_at: str | None
     conditions: str | None
     tyres: str | None
+    spreads_s: list[float | None] = Field(description="From lap to lap of this run, by column.")
 
 
 class SheetLap(Schema):

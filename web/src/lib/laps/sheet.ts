@@ -13,6 +13,8 @@ export interface Group {
     clock: string;
     conditions: string | null;
     tyres: string | null;
+    /** from lap to lap, s, by column */
+    spreads: (number | null)[];
     laps: SheetLap[];
   }[];
 }
@@ -40,6 +42,7 @@ export function groups(day: DayLaps, asked: Asked): Group[] {
           clock: clockOf(run.started_at),
           conditions: run.conditions,
           tyres: run.tyres,
+          spreads: run.spreads_s,
           laps: day.laps.filter(
             (lap) => lap.run === run.id && (!asked.onlyCounting || (lap.time_s !== null && !lap.set_aside)),
           ),

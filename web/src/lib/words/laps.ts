@@ -34,7 +34,8 @@ export const lapsTexts = {
   theoretical: 'theoretical best',
   unbroken: 'unbroken best',
   median: 'median',
-  spread: (s: string) => `± ${s}`,
+  spread: (s: string) => `spread ${s}`,
+  spreadOfDay: (s: string) => `day’s spread ${s}`,
   counting: (laps: number) => (laps === 1 ? 'one lap counts' : `${laps} laps count`),
   gap: (s: string) => `${s} s away`,
   judged: {

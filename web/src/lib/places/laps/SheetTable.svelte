@@ -141,7 +141,7 @@
               >{part.best_s?.toFixed(2) ?? '–'}</span
             >
             {#if part.spread_s !== null && day.columns.length <= MOST_SPREADS}<small class="muted"
-                >{t.spread(part.spread_s.toFixed(2))}</small
+                >{(group.runs.length > 1 ? t.spreadOfDay : t.spread)(part.spread_s.toFixed(2))}</small
               >{/if}
           </td>
         {/each}
@@ -167,9 +167,18 @@
       {/if}
       {#each group.runs as run (run.id)}
         {#if group.runs.length > 1 && run.laps.length}
-          <tr class="run"
-            ><td></td><td colspan={wide - 1} class="muted">{t.run(run.number, run.clock)}</td></tr
-          >
+          <tr class="run">
+            <td></td>
+            <td colspan="2" class="muted">{t.run(run.number, run.clock)}</td>
+            {#each run.spreads as spread, k (k)}
+              <td class="number muted"
+                >{#if spread !== null && day.columns.length <= MOST_SPREADS}<small
+                    >{t.spread(spread.toFixed(2))}</small
+                  >{/if}</td
+              >
+            {/each}
+            <td></td>
+          </tr>
         {/if}
         {#each run.laps as lap (lap.key)}
           <tr
