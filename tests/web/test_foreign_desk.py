@@ -118,6 +118,23 @@ def test_everything_that_the_desk_asks_is_answered(coach: Coach, desk: dict[str,
             assert not np.isinf(table[name].to_numpy()).any(), name
 
 
+def test_what_was_not_logged_is_said_of_those_whose_log_misses_it(coach: Coach, tmp_path: Path) -> None:
+    scenario = random_scenario(11, laps=4, students=1, kind="bruchfeld", steady=True)
+    for index, (drive, without) in enumerate(zip(scenario.drives[:2], ((), ("brake",)), strict=True)):
+        answer = coach.hand_in(f"{index}.csv", log_of(drive, tmp_path, {}, without), f"Driver {index}")
+        assert answer.status_code == 201, answer.text
+    event = coach.get("/api/desk").json["event"]["id"]
+    runs = coach.get(f"/api/choices?event={event}").json["runs"]
+    keys = [next(lap["key"] for lap in run["laps"] if lap["time_s"]) for run in runs]
+    desk = coach.get(f"/api/desk?laps={','.join(keys)}&reference={keys[0]}").json
+    curves = {lap["curves"]: lap["driver"]["name"] for lap in desk["laps"]}
+    name = desk["layout"]["passages"][0]["name"]
+    base = next(lap["curves"] for lap in desk["laps"] if lap["key"] == desk["reference"])
+    card = coach.get(f"/api/card?laps={','.join(curves)}&reference={base}&passage={name}").json
+    told = {curves[row["lap"]]: row["inferred"] for row in card["figures"]}
+    assert told == {"Driver 0": [], "Driver 1": ["brake"]}
+
+
 def layout_of(session: Session, row: CueRow) -> Layout:
     run = session.get_one(Run, session.get_one(Debrief, row.debrief_id).run_id)
     return load_layout(session, session.get_one(Analysis, run.analysis_id).layout_version_id, None)

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, fields
+from typing import Literal
 
 import numpy as np
 from sqlalchemy.orm import Session
@@ -226,7 +227,7 @@ def _all_figures(
                 loss_s=losses[key].loss_s,
                 loss_u_s=losses[key].loss_u_s,
                 whole=losses[key].whole,
-                inferred=own is not None and own.inferred,
+                inferred=inferred_in(known[key[0]].signals),
                 causes=[cause_out(one) for one in why.causes] if why is not None else [],
                 brought_in_s=why.brought_in_s if why is not None else 0.0,
                 unexplained_s=why.unexplained_s if why is not None else 0.0,
@@ -410,6 +411,14 @@ def cause_out(one: Evidence) -> schemas.Cause:
     return schemas.Cause(
         cause=one.cause, figure=one.figure, own=one.own, theirs=one.theirs, cost_s=one.cost_s, cost_u_s=one.cost_u_s
     )
+
+
+def inferred_in(signals: Signals | None) -> list[Literal["brake", "throttle"]]:
+    """Which pedals of a run were not logged, so that what is said of them follows from accelerations."""
+    if signals is None:
+        return []
+    braking: list[Literal["brake", "throttle"]] = ["brake"] if signals.brake_role is None else []
+    return [*braking, "throttle"] if signals.throttle_inferred else braking
 
 
 def in_window(entry: Entry, run: AnalysedRun, number: int, part: Part) -> Figures | None:

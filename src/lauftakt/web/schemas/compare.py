@@ -144,7 +144,7 @@ class FiguresOut(Schema):
     full_throttle_m: float | None
     brake_point_u_m: float | None = Field(description="Standard deviation of the difference to the reference lap's.")
     full_throttle_u_m: float | None
-    inferred: bool
+    inferred: list[Literal["brake", "throttle"]] = Field(description="Pedals that were not logged but inferred.")
     causes: list[Cause]
     brought_in_s: float = Field(description="With causes and the unexplained it adds up to the loss.")
     unexplained_s: float

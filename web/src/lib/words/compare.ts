@@ -266,7 +266,12 @@ export const compareTexts = {
     sector: (n: number) => `Mark sector ${n}`,
   },
   cutAtLine: 'Only up to the start line: the next lap is not a timed one.',
-  inferred: 'Braking is taken from deceleration: no brake was logged.',
+  inferred: (whose: string, pedals: readonly string[], one: boolean) => {
+    const both = pedals.length > 1;
+    const what = both ? 'Braking and throttle' : pedals[0] === 'brake' ? 'Braking' : 'Throttle';
+    const logged = both ? 'no pedals' : pedals[0] === 'brake' ? 'no brake' : 'no throttle';
+    return `${what} of ${whose} ${both ? 'are' : 'is'} inferred from accelerations: ${one ? 'that log has' : 'those logs have'} ${logged}.`;
+  },
   columns: { lap: 'Lap', lost: 'lost, s', brakes: 'brakes, ', slowest: 'slowest, ', full: 'full thr., ' },
   sector: (n: number) => `Sector ${n}`,
   sectorShort: (n: number) => `sect. ${n}`,

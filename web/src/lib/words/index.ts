@@ -21,8 +21,12 @@ import {
   stepsTexts,
 } from './session';
 
+const names = new Intl.ListFormat('en-GB');
+
 export const texts = {
   name: 'Lauftakt',
+  /** "Ada, Bo and Cy" */
+  list: (items: readonly string[]): string => names.format(items),
   places: {
     paddock: 'Paddock',
     handIn: 'Hand-in',

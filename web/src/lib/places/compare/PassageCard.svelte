@@ -3,6 +3,7 @@
   import type { Card, CardFigures, DeskLap } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
   import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
+  import { inferredOf } from '$lib/places/compare/inferred';
   import { called, inFull, needsNumber, passageCalled } from '$lib/desk/called';
   import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
@@ -48,6 +49,8 @@
     ];
   });
 
+  const inferred = $derived(inferredOf(card.figures, desk.laps));
+
   /** Where a slower lap was quicker: there it has been shown that it can be done. */
   const shownHere = (lap: DeskLap, row: CardFigures): boolean =>
     lap.delta_s > 2 * lap.delta_u_s && row.loss_s < -2 * row.loss_u_s;
@@ -88,7 +91,7 @@
   {/if}
   <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
-  {#if card.figures.some((row) => row.inferred)}<p class="muted small">{t.inferred}</p>{/if}
+  {#each inferred as line (line)}<p class="muted small">{line}</p>{/each}
   {#if card.corners.length > 1}
     <p class="corners small" role="group" aria-label={t.corners}>
       <span class="muted">{t.corners}</span>
