@@ -146,4 +146,7 @@ def answer_out(answer: Answer) -> schemas.AnswerOut:
         time_change_s=None if time is None else time.change,
         time_low_s=None if time is None else time.low,
         time_high_s=None if time is None else time.high,
+        time_luck_s=None if time is None else time.luck,
+        time_whole_s=None if time is None else time.whole,
+        figure_before=None if figure is None else figure.before,
     )

@@ -64,6 +64,9 @@ class AnswerOut(Schema):
     time_change_s: float | None
     time_low_s: float | None
     time_high_s: float | None
+    time_luck_s: float | None
+    time_whole_s: float | None
+    figure_before: float | None = Field(description="Median of the figure before.")
 
 
 class CueOut(Schema):

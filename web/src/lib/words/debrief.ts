@@ -108,14 +108,17 @@ export const debriefTexts = {
     traffic: 'too many laps were held up there',
     unknown: 'this figure is not in both logs',
   } as Record<string, string>,
-  change: (change: string, low: string, high: string, unit: string) =>
-    `${change} ${unit} (between ${low} and ${high})`,
-  timeChange: (before: string, after: string, change: string, low: string, high: string) =>
-    `time here ${before} s before, ${after} s after: ${change} s (between ${low} and ${high})`,
+  sum: {
+    time: 'time here',
+    change: 'change',
+    luck: 'by chance',
+    luckMeans: 'The worst place was picked, so some of it comes back by itself.',
+    whole: 'whole run',
+    wholeMeans: 'What this run did in all places in which nothing was asked.',
+    left: 'left',
+  },
   before: 'before',
   after: 'after',
-  corrected: (luck: string, whole: string, unit: string) =>
-    `Taken into account: ${luck} ${unit} were to be expected, since the worst place was picked; ${whole} ${unit} the run did everywhere.`,
   elsewhere: (place: string, change: string) => `${place} became slower by ${change} s: it may be the price.`,
   dots: (label: string, before: string, after: string) =>
     `${label} of every clean lap: ${before} before, ${after} after`,
