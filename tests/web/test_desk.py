@@ -186,6 +186,25 @@ def test_the_card_of_a_stretch_restarts_the_delta(taught: Coach, desk: dict, day
     assert taught.get(f"/api/card?{query(desk)}&passage=P99").status_code == 404
 
 
+def test_a_stretch_of_several_corners_says_whose_figures_they_are(taught: Coach, desk: dict, day: Day) -> None:
+    low, high = day.layout.corners[1].entry_m - 80.0, day.layout.corners[3].exit_m + 60.0
+    place = f"{query(desk)}&from_m={low}&to_m={high}"
+    card = taught.get(f"/api/card?{place}").json
+    names = [corner.name for corner in day.layout.corners[1:4]]
+    assert card["corners"] == names
+    assert card["corner"] in names
+    for corner in day.layout.corners[1:4]:
+        one = taught.get(f"/api/card?{place}&corner={corner.name}").json
+        assert one["corner"] == corner.name
+        assert [row["loss_s"] for row in one["figures"]] == [row["loss_s"] for row in card["figures"]]
+        for row in one["figures"]:
+            for figure in ("brake_point_m", "min_speed_m", "throttle_pickup_m", "full_throttle_m"):
+                assert row[figure] is None or low <= row[figure] <= high, (corner.name, figure)
+            assert abs(row["min_speed_m"] - corner.apex_m) < 60.0
+    # What holds one corner alone, or less, is its own whole.
+    assert taught.get(f"/api/card?{query(desk)}&from_m={high - 40}&to_m={high}").json["corner"] is None
+
+
 def test_doubt_of_curves_is_the_cores(taught: Coach, desk: dict, day: Day) -> None:
     answer = taught.get(f"/api/doubt?{query(desk)}&from_m=1500")
     assert "immutable" in answer.headers["Cache-Control"]

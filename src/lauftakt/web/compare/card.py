@@ -1,7 +1,7 @@
 """The card of a passage or stretch: what each lap loses there, why, and what its driver does over all laps."""
 
 from collections.abc import Callable, Hashable, Mapping, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from typing import Literal
 
 import numpy as np
@@ -79,7 +79,21 @@ def part_of(layout: Layout, query: schemas.CardQuery, most: Callable[[float, flo
     inside = [c for c in layout.corners if from_m <= c.apex_m <= to_m]
     direction = inside[0].direction if inside else "left"
     apexes = tuple(corner.apex_m for corner in inside)
-    return Part(from_m, to_m, from_m, to_m, stretch_window(layout, from_m, to_m), direction, None, None, apexes, ())
+    window, corners = stretch_window(layout, from_m, to_m), ()
+    whole = [one for one in windows(layout) if from_m <= one.entry and one.exit <= to_m]
+    if len(whole) > 1:
+        # A brake point of "the stretch" would be that of any corner: figures are of one, and lie inside the stretch.
+        corners = tuple(one.corner for one in whole)
+        found = _corner_of(whole, query.corner, most)
+        window = replace(found, low=max(found.low, from_m), high=min(found.high, to_m))
+        direction = next(c.direction for c in inside if c.name == window.corner)
+    return Part(from_m, to_m, from_m, to_m, window, direction, None, None, apexes, corners)
+
+
+def _corner_of(inside: Sequence[Window], asked: str | None, most: Callable[[float, float], float]) -> Window:
+    """The corner whose figures are shown: the one asked for, else that in which most is lost."""
+    chosen = next((window for window in inside if window.corner == asked), None)
+    return chosen or max(inside, key=lambda window: most(window.low, window.high))
 
 
 def _passage(layout: Layout, name: str, corner: str | None, most: Callable[[float, float], float]) -> Part:
@@ -94,11 +108,8 @@ def _passage(layout: Layout, name: str, corner: str | None, most: Callable[[floa
     if not inside:
         window = stretch_window(layout, low, high)
         return Part(passage.from_m, passage.to_m, low, high, window, "left", name, None, apexes, ())
-    # Figures belong to a corner: to the one asked for, else to that in which most is lost.
-    which, window = next(
-        ((i, window) for i, window in inside if window.corner == corner),
-        max(inside, key=lambda one: most(one[1].low, one[1].high)),
-    )
+    window = _corner_of([window for _, window in inside], corner, most)
+    which = next(i for i, one in inside if one is window)
     direction = next(c.direction for c in layout.corners if c.name == window.corner)
     return Part(
         passage.from_m, passage.to_m, low, high, window, direction, name, which, apexes, tuple(passage.corners)

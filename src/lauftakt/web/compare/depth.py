@@ -47,11 +47,11 @@ def figures_of_part(
     ends = np.array([part.low, part.high])
     times = [float(np.diff(time_at(known[run].traces[number], ends))[0]) for run, number in keys]
     base = known[reference[0]].traces[reference[1]]
-    # Of a passage with several corners the parts are those of the corner on show, up to the next one's beginning.
+    # Of several corners the parts are those of the one on show, up to the next one's beginning.
     released = None if theirs is None else theirs.brake_release_m
     picked = None if theirs is None else theirs.throttle_pickup_m
     window = part.window
-    edges = None if part.corner is None else part_edges(window, released, picked, window.low, window.high)
+    edges = None if not window.corner else part_edges(window, released, picked, window.low, window.high)
     length = entries[reference[0]].layout.length
     laps = []
     for index, (run, number) in enumerate(keys):

@@ -166,8 +166,10 @@ class CardOut(Schema):
     from_m: float
     to_m: float
     passage: str | None
-    corner: str | None = Field(description="The corner that the figures belong to; null in a stretch.")
-    corners: list[str] = Field(description="Corners of the passage whose figures can be asked for.")
+    corner: str | None = Field(
+        description="The corner that the figures belong to; null in a stretch with fewer than two."
+    )
+    corners: list[str] = Field(description="Corners of the passage or stretch whose figures can be asked for.")
     figures: list[FiguresOut]
     habits: list[Habit] = Field(description="Of every run of the line-up, the reference's first.")
     median_loss_s: float | None = Field(
@@ -287,7 +289,7 @@ class CardQuery(Schema):
     from_m: Metres | None = None
     to_m: Metres | None = None
     corner: Annotated[str, StringConstraints(max_length=200)] | None = Field(
-        default=None, description="Of a passage with several, the one whose figures are wanted."
+        default=None, description="Of a passage or stretch with several, the one whose figures are wanted."
     )
 
 

@@ -47,7 +47,7 @@ export class Desk {
   private wish = $state.raw<{ cause: string; of: string } | null>(null);
   /** the chosen lap's speed without that cause, where it is known */
   rebuilt = $state.raw<Curve | null>(null);
-  /** of a passage with several corners, the one whose figures are asked for */
+  /** of a passage or stretch with several corners, the one whose figures are asked for */
   corner = $state<string | null>(null);
   part = $state.raw<Part | null>(null);
   /** the stretch that the card is asked for: while one is being dragged, still the one before */
@@ -231,7 +231,8 @@ export class Desk {
       this.part = { from: place.stretch[0], to: Math.min(place.stretch[1], length), passage: null };
     else this.part = null;
     this.settled = this.part;
-    this.corner = passage?.corners.includes(place.corner ?? '') ? place.corner : null;
+    const corners = passage?.corners ?? (this.part ? lineUp.layout.corners.map((one) => one.name) : []);
+    this.corner = corners.includes(place.corner ?? '') ? place.corner : null;
     this.zoom = place.zoom ? this.inside(place.zoom[0], place.zoom[1]) : [0, length];
     this.drawn = this.zoom;
     this.cursor = place.cursor === null ? null : Math.min(place.cursor, length);
@@ -253,7 +254,7 @@ export class Desk {
       cursor: this.cursor,
       until: this.until,
       hidden: this.hidden,
-      corner: this.part?.passage ? this.corner : null,
+      corner: this.part ? this.corner : null,
       full: this.full,
       axis: this.axis,
       banded: this.banded,

@@ -62,7 +62,7 @@ export function answersOf(desk: Desk, gone: () => void) {
   const card = createQuery(() => ({
     queryKey: keys.card(laps, base, part, desk.corner),
     queryFn: ({ signal }) => {
-      const corner = part?.passage && desk.corner ? { corner: desk.corner } : {};
+      const corner = part && desk.corner ? { corner: desk.corner } : {};
       const query = { laps, reference: base, ...where(part), ...corner };
       return done(api.GET('/api/card', { params: { query }, signal }));
     },
@@ -93,7 +93,7 @@ export function answersOf(desk: Desk, gone: () => void) {
 
   // The chosen lap as it would be without one cause of its loss; causes are named by the figures of the card's corner.
   const own = $derived(desk.chosenLap?.curves ?? '');
-  const corner = $derived(part?.passage && !card.isPlaceholderData ? (card.data?.corner ?? null) : null);
+  const corner = $derived(part && !card.isPlaceholderData ? (card.data?.corner ?? null) : null);
   const without = createQuery(() => ({
     queryKey: keys.without(own, base, part, corner, desk.without),
     queryFn: ({ signal }) => {
