@@ -58,12 +58,15 @@ def test_from_the_finding_to_the_answer(
     page.get_by_role("region", name="What is good").get_by_role("button", name="Tell to keep it").first.click()
     expect(tray.locator("li")).to_have_count(3)
     expect(tray.locator("li").first).to_contain_text("Keep")
+    # What a cue brings along is not asked for beside it.
+    rows.nth(0).get_by_label(re.compile("Figure that is asked for")).select_option(label="time in the passage")
+    rows.nth(0).get_by_role("button", name="Ask for this").click()
+    expect(page.get_by_text("brings this along already")).to_be_visible()
     # A third and a fourth: one is left, and is back after undo.
-    for number in (0, 1):
-        rows.nth(number).get_by_label(re.compile("Figure that is asked for")).select_option(label="time in the passage")
-        rows.nth(number).get_by_role("button", name="Ask for this").click()
-        if number == 0:
-            expect(tray.locator("li")).to_have_count(4)
+    rows.nth(2).get_by_role("button", name="Ask for this").click()
+    expect(tray.locator("li")).to_have_count(4)
+    rows.nth(2).get_by_label(re.compile("Figure that is asked for")).select_option(index=1)
+    rows.nth(2).get_by_role("button", name="Ask for this").click()
     leaving = page.get_by_role("dialog", name="Which one is left?")
     expect(leaving.get_by_role("button", name=re.compile("T5: brake"))).to_be_visible()
     assert found_by_axe(page) == []
@@ -151,6 +154,12 @@ def test_a_cue_is_given_from_the_desk(signed_in: Page, day: Day) -> None:
     expect(page.locator(".card .says")).to_be_visible()
     page.keyboard.press("g")
     expect(page.get_by_text("Halvard is asked for it.")).to_be_visible()
+    # What is asked already stands at the button; the same place cannot be kept as well.
+    expect(page.get_by_text("Already asked:")).to_be_visible()
+    page.keyboard.press("b")
+    expect(page.get_by_text("a place cannot be both")).to_be_visible()
+    page.keyboard.press(".")
+    expect(page.get_by_text("Already asked:")).to_have_count(0)
     page.keyboard.press("b")
     expect(page.get_by_text("Halvard is told to keep it.")).to_be_visible()
     page.get_by_role("link", name="Debrief", exact=True).click()

@@ -35,7 +35,7 @@ export const lapsTexts = {
   unbroken: 'unbroken best',
   median: 'median',
   spread: (s: string) => `spread ${s}`,
-  spreadOfDay: (s: string) => `day’s spread ${s}`,
+  spreadOfDay: 'spread over the day’s runs',
   counting: (laps: number) => (laps === 1 ? 'one lap counts' : `${laps} laps count`),
   gap: (s: string) => `${s} s away`,
   judged: {

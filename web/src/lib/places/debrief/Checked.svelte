@@ -39,39 +39,39 @@
             {#if answer.why}<span class="muted">{t.why[answer.why] ?? answer.why}</span>{/if}
           </p>
           <p class="words">{cue.text ?? say(cue.says, present.units)}</p>
-          {#if rows.length}
-            <table class="sums">
-              <thead>
-                <tr>
-                  <td></td>
-                  <th scope="col">{t.before}</th>
-                  <th scope="col">{t.after}</th>
-                  <th scope="col">{t.sum.change}</th>
-                  <th scope="col" title={t.sum.luckMeans}>{t.sum.luck}</th>
-                  <th scope="col" title={t.sum.wholeMeans}>{t.sum.whole}</th>
-                  <th scope="col">{t.sum.left}</th>
-                </tr>
-              </thead>
-              <tbody>
-                {#each rows as { name, sum, unit: own } (name)}
-                  <tr>
-                    <th scope="row">{name}{own.label ? `, ${own.label}` : ''}</th>
-                    <td class="figure">{sum.before.toFixed(own.digits)}</td>
-                    <td class="figure">{sum.after.toFixed(own.digits)}</td>
-                    {#each [sum.change, sum.luck, sum.whole] as part, i (i)}
-                      <td class="figure">{signed(part, plain(own))}</td>
-                    {/each}
-                    <td class="figure left">
-                      <b>{signed(sum.left, plain(own))}</b>&nbsp;± {sum.within.toFixed(own.digits)}
-                    </td>
-                  </tr>
-                {/each}
-              </tbody>
-            </table>
-          {/if}
         </div>
         {#if answer.before.length + answer.after.length > 0}
           <BeforeAfter {answer} target={cue.target} />
+        {/if}
+        {#if rows.length}
+          <table class="sums">
+            <thead>
+              <tr>
+                <td></td>
+                <th scope="col">{t.before}</th>
+                <th scope="col">{t.after}</th>
+                <th scope="col">{t.sum.change}</th>
+                <th scope="col" title={t.sum.luckMeans}>{t.sum.luck}</th>
+                <th scope="col" title={t.sum.wholeMeans}>{t.sum.whole}</th>
+                <th scope="col">{t.sum.left}</th>
+              </tr>
+            </thead>
+            <tbody>
+              {#each rows as { name, sum, unit: own } (name)}
+                <tr>
+                  <th scope="row">{name}{own.label ? `, ${own.label}` : ''}</th>
+                  <td class="figure">{sum.before.toFixed(own.digits)}</td>
+                  <td class="figure">{sum.after.toFixed(own.digits)}</td>
+                  {#each [sum.change, sum.luck, sum.whole] as part, i (i)}
+                    <td class="figure">{signed(part, plain(own))}</td>
+                  {/each}
+                  <td class="figure left">
+                    <b>{signed(sum.left, plain(own))}</b>&nbsp;± {sum.within.toFixed(own.digits)}
+                  </td>
+                </tr>
+              {/each}
+            </tbody>
+          </table>
         {/if}
       </article>
     {/if}
@@ -121,7 +121,9 @@
     font-size: 12.5px;
   }
   .sums {
-    margin-top: 4px;
+    grid-column: 1 / -1;
+    justify-self: start;
+    margin-top: -6px;
     border-collapse: collapse;
   }
   .sums td,

@@ -48,6 +48,10 @@
     return show === 'times' ? lapTime(value) : value === null ? '–' : signed(value, seconds);
   }
 
+  /** Of all runs of the day together, by column. */
+  const spreads = (parts: { spread_s: number | null }[]): string =>
+    parts.map((part) => part.spread_s?.toFixed(2) ?? '–').join(', ');
+
   const why = (lap: SheetLap) =>
     lap.set_aside ? (t.aside[lap.set_aside] ?? lap.set_aside) : lap.said ? t.counts : '';
 
@@ -140,9 +144,6 @@
             <span class:best-all={part.level} class:best-own={!part.level && part.best_s !== null}
               >{part.best_s?.toFixed(2) ?? '–'}</span
             >
-            {#if part.spread_s !== null && day.columns.length <= MOST_SPREADS}<small class="muted"
-                >{(group.runs.length > 1 ? t.spreadOfDay : t.spread)(part.spread_s.toFixed(2))}</small
-              >{/if}
           </td>
         {/each}
         <td class="said"></td>
@@ -161,12 +162,15 @@
               {#if row.unbroken_s !== null && !alike(row.unbroken_s, row.best_s)}
                 <span>· {t.unbroken} <span class="figure">{lapTime(row.unbroken_s)}</span></span>
               {/if}
+              {#if group.runs.length > 1 && day.columns.length <= MOST_SPREADS && row.parts.some((part) => part.spread_s !== null)}
+                <span>· {t.spreadOfDay} <span class="figure">{spreads(row.parts)}</span></span>
+              {/if}
             {/if}
           </td>
         </tr>
       {/if}
       {#each group.runs as run (run.id)}
-        {#if group.runs.length > 1 && run.laps.length}
+        {#if run.laps.length}
           <tr class="run">
             <td></td>
             <td colspan="2" class="muted">{t.run(run.number, run.clock)}</td>
