@@ -163,7 +163,7 @@
                 <span>· {t.unbroken} <span class="figure">{lapTime(row.unbroken_s)}</span></span>
               {/if}
               {#if group.runs.length > 1 && day.columns.length <= MOST_SPREADS && row.parts.some((part) => part.spread_s !== null)}
-                <span>· {t.spreadOfDay} <span class="figure">{spreads(row.parts)}</span></span>
+                <span>· {t.spreadOfDay} <span class="figure">{spreads(row.parts)}</span> s</span>
               {/if}
             {/if}
           </td>
