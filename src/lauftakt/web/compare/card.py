@@ -79,7 +79,8 @@ def part_of(layout: Layout, query: schemas.CardQuery, most: Callable[[float, flo
     inside = [c for c in layout.corners if from_m <= c.apex_m <= to_m]
     direction = inside[0].direction if inside else "left"
     apexes = tuple(corner.apex_m for corner in inside)
-    window, corners = stretch_window(layout, from_m, to_m), ()
+    window = stretch_window(layout, from_m, to_m)
+    corners: tuple[str, ...] = ()
     whole = [one for one in windows(layout) if from_m <= one.entry and one.exit <= to_m]
     if len(whole) > 1:
         # A brake point of "the stretch" would be that of any corner: figures are of one, and lie inside the stretch.
