@@ -87,6 +87,16 @@ def test_a_changed_password_signs_everybody_else_out(app: Any, owner: Coach) -> 
     assert other.sign_in(NEW).status_code == 200
 
 
+@pytest.mark.parametrize("new", ["  blanks at both ends  ", "no-break\u00a0blank\u200b and \t tab", "lang " * 40])
+def test_whoever_changes_a_password_signs_in_with_just_that(app: Any, owner: Coach, new: str) -> None:
+    """Nothing is stripped or cut on one way and kept on the other: that would lock somebody out."""
+    done = owner.post("/api/account/password", json={"present": "secret word", "new": new})
+    assert done.status_code == 204, done.json
+    other = Coach(app.test_client(), owner.team_id, owner.email)
+    assert other.sign_in(new).status_code == 200
+    assert other.sign_in(new.strip() + "x").status_code == 401
+
+
 @pytest.mark.parametrize(
     "password", ["password123", "Password!!", "qwertyuiop", "aaaaaaaaaaaa", "anna@school.de", "annaschool"]
 )

@@ -279,3 +279,11 @@ def test_no_cell_of_a_comment_runs_as_a_formula(key: str, value: str) -> None:
     for delimiter in ",;\t":
         for row in csv.reader(io.StringIO(line), delimiter=delimiter):
             assert not any(cell.lstrip().startswith(("=", "+", "-", "@", "\t", "\r")) for cell in row), (line, row)
+
+
+@pytest.mark.parametrize("body", ["[" * 50_000, '{"a":' * 50_000, "[" * 50_000 + "]" * 50_000])
+def test_a_body_that_is_nested_without_end_is_refused(taught: Coach, body: str) -> None:
+    headers = {"X-CSRFToken": taught.csrf, "Content-Type": "application/json"}
+    answer = taught.client.post("/api/session", data=body, headers=headers)
+    assert 400 <= answer.status_code < 500, answer.data[:200]
+    assert answer.json["message"]

@@ -171,3 +171,15 @@ def test_times_are_written_as_they_are_read() -> None:
         "–",
         "2:00.00",
     ]
+
+
+def test_a_name_is_one_line_and_no_formula_in_a_table(school: Coach) -> None:
+    run = school.get("/api/paddock").json["runs"][0]
+    before = run["driver"]["name"]
+    assert school.patch(f"/api/runs/{run['id']}", json={"driver": "=Ada\n Lo\tve"}).status_code == 200
+    names = {one["driver"]["name"] for one in school.get("/api/paddock").json["runs"]}
+    assert "=Ada Lo ve" in names
+    rows = list(csv.reader(io.StringIO(school.get("/api/laps/file").data.decode("utf-8-sig"))))
+    assert any(row[0] == "'=Ada Lo ve" for row in rows)
+    assert not any(row[0].startswith("=") for row in rows)
+    assert school.patch(f"/api/runs/{run['id']}", json={"driver": before}).status_code == 200

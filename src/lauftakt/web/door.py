@@ -12,6 +12,8 @@ from lauftakt.core.log.text import printable
 from lauftakt.web.access import Problem
 
 JSON, FORM, PIECE = "application/json", "multipart/form-data", "application/offset+octet-stream"
+# Fields that hold a password: to sign in, and where one is changed the present and the new one.
+SECRETS = ("password", "present", "new")
 # Addresses that take something else than JSON.
 TAKES = {"hand_in.hand_in": FORM, "uploads.send_piece": PIECE, "uploads.send_piece_by_link": PIECE}
 
@@ -20,7 +22,7 @@ def clean(value: Any, name: str = "") -> Any:
     """A value as it was sent, with its text cleaned; of a password only halves of surrogate pairs go, which no text
     can hold."""
     if isinstance(value, str):
-        if "password" in name:
+        if name in SECRETS:
             return value.encode("utf-8", "ignore").decode()
         return printable(value, lines=True)
     if isinstance(value, dict):
@@ -39,8 +41,17 @@ class CleanRequest(Request):
     """A request whose text is clean."""
 
     def get_json(self, *args: Any, **kwargs: Any) -> Any:
-        """The body's JSON."""
-        return clean(super().get_json(*args, **kwargs))
+        """The body's JSON.
+
+        Raises
+        ------
+        Problem
+            400 where lists and objects lie in each other so deep that nobody means it.
+        """
+        try:
+            return clean(super().get_json(*args, **kwargs))
+        except RecursionError as error:
+            raise Problem(400, "invalid", "What was sent is nested too deeply to be read.") from error
 
     @cached_property
     def args(self) -> Any:

@@ -1,13 +1,12 @@
 """Laps: every lap of a day in its place, what counts, and the sector sheet."""
 
-import csv
-import io
 from typing import Any
 
 from apiflask import APIBlueprint
 from flask import Response
 
 from lauftakt.formats.sheets import set_sheet
+from lauftakt.formats.tables import Cell, number, write_table
 from lauftakt.store.actions import note_action
 from lauftakt.store.models import Run
 from lauftakt.web import schemas
@@ -19,8 +18,6 @@ from lauftakt.web.paper import paper
 from lauftakt.web.policy import Viewer, one
 
 blueprint = APIBlueprint("laps", __name__, tag="Laps")
-# What a spreadsheet would take for a formula.
-FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 @blueprint.get("/laps")
@@ -42,16 +39,15 @@ def get_laps_file(viewer: Viewer, query_data: schemas.LapsQuery) -> Response:
         found = laps_of_day(session, viewer, query_data)
     drivers = {row.driver.id: row.driver.name for row in found.drivers}
     runs = {run.id: run for run in found.runs}
-    out = io.StringIO()
-    table = csv.writer(out)
-    names = [column.name for column in found.columns]
-    table.writerow(["driver", "run", "car", "lap", "kind", "set aside", "time [s]", *(f"{name} [s]" for name in names)])
+    names = [f"{column.name} [s]" for column in found.columns]
+    rows: list[list[Cell]] = []
     for lap in found.laps:
         run = runs[lap.run]
-        cells: list[Any] = [drivers.get(run.driver, ""), run.started_at or run.id, run.car or "", lap.number, lap.kind]
-        cells += [lap.set_aside or "", _seconds(lap.time_s), *(_seconds(part) for part in lap.parts_s)]
-        table.writerow([plain(cell) for cell in cells])
-    answer = Response(out.getvalue().encode("utf-8-sig"), mimetype="text/csv")
+        about = [drivers.get(run.driver, ""), run.started_at or run.id, run.car or "", lap.number, lap.kind]
+        times = [number(time, 3) for time in (lap.time_s, *lap.parts_s)]
+        rows.append([*about, lap.set_aside or "", *times])
+    head = ["driver", "run", "car", "lap", "kind", "set aside", "time [s]", *names]
+    answer = Response(write_table(head, rows), mimetype="text/csv")
     answer.headers.set("Content-Disposition", "attachment", filename="laps.csv")
     return answer
 
@@ -69,15 +65,6 @@ def get_laps_sheet(viewer: Viewer, query_data: schemas.LapsQuery) -> Response:
     answer = Response(set_sheet("laps", paper(found), {}, "pdf"), mimetype="application/pdf")
     answer.headers.set("Content-Disposition", "attachment", filename="laps.pdf")
     return answer
-
-
-def _seconds(value: float | None) -> str:
-    return "" if value is None else f"{value:.3f}"
-
-
-def plain(cell: Any) -> Any:
-    """A cell that no spreadsheet takes for a formula."""
-    return f"'{cell}" if isinstance(cell, str) and cell.startswith(FORMULA) else cell
 
 
 @blueprint.post("/laps/judged")

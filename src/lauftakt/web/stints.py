@@ -1,7 +1,5 @@
 """Long runs of a day: stints, their means, how the pace falls off, and two of them side by side."""
 
-import csv
-import io
 from dataclasses import asdict
 from typing import Any
 
@@ -14,6 +12,7 @@ from sqlalchemy.orm import Session, joinedload
 from lauftakt.core.laps.counting import begins_at
 from lauftakt.core.laps.stints import difference, fall_off, stints_of, windows_of
 from lauftakt.core.log.roles import ENDS, ROLES, SIDES, TREADS
+from lauftakt.formats.tables import Cell, number, write_table
 from lauftakt.store.actions import note_action
 from lauftakt.store.analyses import LapView, load_figures_by_lap
 from lauftakt.store.counting import laps_of
@@ -23,7 +22,6 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.compare.addresses import key_of, lap_address
 from lauftakt.web.day_laps import entries_of_day
-from lauftakt.web.laps import plain
 from lauftakt.web.policy import Viewer, one, visible
 
 blueprint = APIBlueprint("stints", __name__, tag="Laps")
@@ -69,27 +67,26 @@ def get_stints_file(viewer: Viewer, query_data: schemas.StintsQuery) -> Response
     with database().begin() as session:
         event = one(session, Event, viewer, query_data.event)
         found = _stints(session, viewer, event, sizes, query_data.clean)
-    out = io.StringIO()
-    table = csv.writer(out)
     means = [name for size in sizes for name in (f"quickest {size} [s]", f"{size} in a row [s]")]
     most = max((len(stint.laps) for stint in found), default=0)
     head = ["driver", "stint", "began", "car", "tyres", "tried", "laps", "mean [s]", *means, "fall-off [s a lap]"]
-    table.writerow([*head, "fall-off from lap", *(f"lap {k + 1} [s]" for k in range(most))])
+    head += ["fall-off from lap", *(f"lap {k + 1} [s]" for k in range(most))]
+    rows: list[list[Cell]] = []
     for stint in found:
         quickest = {window.laps: window.mean_s for window in stint.quickest}
         in_a_row = {window.laps: window.mean_s for window in stint.in_a_row}
-        cells: list[Any] = [
+        cells: list[Cell] = [
             stint.driver.name, stint.number, stint.started_at or "", stint.car or "", stint.tyres or "",
-            stint.tried or "", sum(lap.counts for lap in stint.laps), f"{stint.mean_s:.3f}",
+            stint.tried or "", sum(lap.counts for lap in stint.laps), number(stint.mean_s, 3),
         ]  # fmt: skip
         for size in sizes:
-            cells += [f"{own[size]:.3f}" if size in own else "" for own in (quickest, in_a_row)]
+            cells += [number(own.get(size), 3) for own in (quickest, in_a_row)]
         change = stint.fall_off
-        cells.append("" if change is None else f"{change.per_lap_s:.4f}")
-        cells.append("" if change is None or change.begins is None else change.begins + 1)
-        cells += [f"{lap.time_s:.3f}" if lap.counts else "" for lap in stint.laps]
-        table.writerow([plain(cell) for cell in cells])
-    answer = Response(out.getvalue().encode("utf-8-sig"), mimetype="text/csv")
+        cells.append(None if change is None else number(change.per_lap_s, 4))
+        cells.append(None if change is None or change.begins is None else change.begins + 1)
+        cells += [number(lap.time_s, 3) if lap.counts else None for lap in stint.laps]
+        rows.append(cells)
+    answer = Response(write_table(head, rows), mimetype="text/csv")
     answer.headers.set("Content-Disposition", "attachment", filename="stints.csv")
     return answer
 

@@ -23,14 +23,20 @@ def _clean(value: object) -> object:
     return printable(value, lines=True) if isinstance(value, str) else value
 
 
+def _one_line(value: object) -> object:
+    """The same in one line: a name with a line break in it would be two in a list, a file or a letter."""
+    return printable(" ".join(value.split())) if isinstance(value, str) else value
+
+
 Clean = BeforeValidator(_clean)
-Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), Clean]
+OneLine = BeforeValidator(_one_line)
+Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), OneLine]
 
 
 Text = Annotated[str, StringConstraints(strip_whitespace=True, max_length=4000), Clean]
 
 
-Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), Clean]
+Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200), OneLine]
 
 
 Conditions = Literal["dry", "damp", "wet"]

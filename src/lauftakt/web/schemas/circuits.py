@@ -4,13 +4,13 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Clean, Schema
+from lauftakt.web.schemas.base import OneLine, Schema
 from lauftakt.web.schemas.compare import LayoutOut
 from lauftakt.web.schemas.runs import DriverOut
 
 Place = Annotated[float, Field(ge=-10_000, le=1_000_000)]
 Metres = Annotated[float, Field(ge=-1_000_000, le=1_000_000)]
-ShortName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60), Clean]
+ShortName = Annotated[str, StringConstraints(strip_whitespace=True, max_length=60), OneLine]
 Side = Literal["", "left", "right"]
 
 
@@ -188,7 +188,7 @@ class DrawingKept(Schema):
 
 
 class MarkIn(Schema):
-    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), Clean]
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), OneLine]
     side: Side = ""
     at_m: Place | None = Field(default=None, description="On the present version; with the offset, where it lies.")
     offset_m: float = Field(default=0.0, ge=-200, le=200)
@@ -197,7 +197,7 @@ class MarkIn(Schema):
 
 
 class SetIn(Schema):
-    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), Clean]
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), OneLine]
     copy_of: int | None = None
 
 
@@ -206,7 +206,7 @@ class SetForDay(Schema):
 
 
 class LayoutChange(Schema):
-    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), Clean] | None = None
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), OneLine] | None = None
     heading_deg: float | None = Field(default=None, ge=0, lt=360)
     confirmed: bool | None = None
 

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Clean, Conditions, SaidPart, Schema
+from lauftakt.web.schemas.base import Clean, Conditions, OneLine, SaidPart, Schema
 from lauftakt.web.schemas.runs import DriverOut, EventOut
 
 
@@ -331,7 +331,7 @@ class FillingOut(Schema):
     reference: str
 
 
-LineUpName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), Clean]
+LineUpName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=120), OneLine]
 # What stands behind the question mark of the desk's address.
 DeskAddress = Annotated[str, StringConstraints(min_length=6, max_length=4000, pattern=r"^laps=[\w.~%=&,:*+-]*$")]
 

@@ -4,7 +4,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints
 
-from lauftakt.web.schemas.base import Clean, Conditions, SaidPart, Schema
+from lauftakt.web.schemas.base import Clean, Conditions, OneLine, SaidPart, Schema
 from lauftakt.web.schemas.compare import Cause, Metres
 from lauftakt.web.schemas.runs import DriverOut, EventOut
 
@@ -12,7 +12,7 @@ Id = Annotated[int, Field(ge=1, le=2**31 - 1)]
 CueKind = Literal["cue", "keep"]
 Way = Literal["high", "low"]
 CueText = Annotated[str, StringConstraints(strip_whitespace=True, max_length=600), Clean]
-PlaceName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), Clean]
+PlaceName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200), OneLine]
 FigureCode = Annotated[str, StringConstraints(max_length=40, pattern=r"^[a-z_]+$")]
 UnitsChoice = Literal["metric", "imperial"]
 Felt = Literal["good", "lost", "unsure", "question"]

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from lauftakt.core.technique.watching import Verdict
-from lauftakt.web.schemas.base import Clean, Line, Schema, Text
+from lauftakt.web.schemas.base import Line, OneLine, Schema, Text
 from lauftakt.web.schemas.laps import Key
 from lauftakt.web.schemas.runs import DriverOut
 
@@ -14,7 +14,7 @@ Role = Annotated[str, StringConstraints(max_length=60, pattern=r"^[a-z0-9_]+$")]
 Figure = Annotated[str, StringConstraints(max_length=80, pattern=r"^[a-z0-9_]+:(low|p05|mean|p95|high)$")]
 Value = Annotated[float, Field(ge=-1e9, le=1e9)]
 Day = Annotated[str, StringConstraints(pattern=r"^\d{4}-\d{2}-\d{2}$")]
-SetName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), Clean]
+SetName = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), OneLine]
 
 
 class CarLimit(Schema):
