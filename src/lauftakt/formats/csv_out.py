@@ -11,14 +11,13 @@ from numpy.typing import NDArray
 from lauftakt.core.log.model import Log
 from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.text import printable
+from lauftakt.formats.tables import FORMULA
 from lauftakt.formats.units import convert
 
 Array = NDArray[np.float64]
 
 # Decimals that keep the resolution of ordinary sensors in the unit written.
 DECIMALS = {"deg": 7, "km/h": 3, "%": 2, "bar": 3, "rpm": 1, "g": 4, "degC": 2, "m": 3, "deg/s": 3, "1": 3}
-# A cell that begins so would be taken for a formula by a spreadsheet.
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 
 
 @dataclass(frozen=True)
@@ -74,6 +73,6 @@ def comment_line(key: str, value: str) -> str:
 def header_cell(text: str) -> str:
     """A header cell that no spreadsheet takes for a formula, quoted where it has to be."""
     text = printable(" ".join(text.split()))
-    if text.startswith(_FORMULA):
+    if text.startswith(FORMULA):
         text = "'" + text
     return '"' + text.replace('"', '""') + '"' if any(c in text for c in ',"') else text
