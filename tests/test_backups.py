@@ -31,7 +31,7 @@ from lauftakt.store.accounts import Refused, verify
 from lauftakt.store.database import Database, now
 from lauftakt.store.models import Run, Team
 from lauftakt.work.direct import hand_in_now
-from lauftakt.work.intake import Giver
+from lauftakt.work.intake import Giver, take_in
 from lauftakt.work.last_backup import OLD, LastBackup, read_last, write_last
 from tests.day import Day
 
@@ -62,7 +62,7 @@ def school_in(var: Path, day: Day) -> Iterator[tuple[Path, Database]]:
         found = settings.load()
         for path in (day.layout_file, *day.files[:2]):
             hand_in_now(database, found.inbox, Giver(1, "shell"), path)
-        (found.inbox / "77.file").write_bytes(b"waits")
+        take_in(database, found.inbox, Giver(1, "shell"), day.files[2].name, day.files[2], move=False)
         yield var, database
         database.close()
     server.stop()
@@ -100,7 +100,8 @@ def test_a_backup_comes_back_in_another_folder(running: tuple[Path, Database], t
     there = tmp_path / "there"
     backups.restore(target, there, told.append)
     assert (there / "secret").read_bytes() == (var / "secret").read_bytes()
-    assert (there / "inbox" / "77.file").read_bytes() == b"waits"
+    (waits,) = (there / "inbox").iterdir()
+    assert waits.read_bytes() == (var / "inbox" / waits.name).read_bytes()
     assert there.stat().st_mode & 0o077 == 0
     server = PrivateMariaDB(there / "database")
     server.start()
@@ -177,6 +178,7 @@ def test_every_night_with_generations(tmp_path: Path, monkeypatch: pytest.Monkey
 def test_check_says_what_is_wrong(running: tuple[Path, Database]) -> None:
     var, database = running
     told: list[str] = []
+    (var / "inbox" / "77.file").write_bytes(b"of nobody")
     assert check(database, var, told.append) == 1  # the file that waits belongs to nothing, no backup yet
     assert any("belong to nothing" in line for line in told)
     with database.engine.begin() as connection:

@@ -3,7 +3,6 @@
 It is a tar archive of a manifest, a dump of the database as SQL, and the files; each with its digest in the manifest.
 """
 
-import contextlib
 import hashlib
 import io
 import json
@@ -12,16 +11,19 @@ import shutil
 import tarfile
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import Any
+from typing import IO, Any, cast
 
 import pymysql
+from sqlalchemy import text
 
 from lauftakt.operate.dumps import dump, load
-from lauftakt.operate.mariadb import NAME, CannotStart, PrivateMariaDB
+from lauftakt.operate.mariadb import NAME, CannotStart, PrivateMariaDB, url_of_running
 from lauftakt.store.database import Database
+from lauftakt.work.inbox import SETTLED, clear_settled, lock_of
 from lauftakt.work.keeping import sync_folder
 from lauftakt.work.last_backup import LastBackup, read_last, write_last
 from lauftakt.work.room import NoRoom
@@ -30,9 +32,11 @@ Say = Callable[[str], None]
 Going = Callable[[float], None]
 
 FORMAT = 1
+# Names of what nobody needs to be brought back: half-written, or marked to be deleted.
+LEFT_OUT = (".part", SETTLED)
 MANIFEST, DUMP = "manifest.json", "database.sql.gz"
-# What an installation cannot be without, and what waits to be imported.
-FILES, FOLDERS = ("secret",), ("inbox",)
+# What an installation cannot be without, and what waits to be imported: files, and what was recorded of a stream.
+FILES, FOLDERS = ("secret",), ("inbox", "stream")
 # Of those made by themselves: one for each of so many days, and one for each of so many weeks.
 DAYS, WEEKS = 7, 5
 # What nobody has written to for so long is of a backup that was killed.
@@ -65,15 +69,15 @@ def back_up(var: Path, target: Path, say: Say, going: Going = lambda _: None) ->
     server = PrivateMariaDB(var / "database")
     target.parent.mkdir(parents=True, exist_ok=True)
     part = target.with_name(target.name + ".part")
-    with tempfile.TemporaryDirectory(dir=target.parent, prefix=".backup-") as folder:
-        dumped = Path(folder) / DUMP
+    with _one_moment(server, var, say, going), tempfile.TemporaryDirectory(dir=target.parent, prefix=".backup-") as f:
+        dumped = Path(f) / DUMP
         say("Writing the database …")
         whole = _expected(server)
         dump(server, dumped, say, lambda done: going(0.8 * min(done / whole, 1.0)))
-        # Listed after the dump: a file that was taken meanwhile is in the dump, and may be here, too.
+        # Listed after the dump: every file that a row of the dump speaks of is there by now, and none was deleted.
         paths = [path for name in FILES if (path := var / name).is_file()]
         for name in FOLDERS:
-            paths += sorted(path for path in (var / name).rglob("*") if path.is_file() and path.suffix != ".part")
+            paths += sorted(path for path in (var / name).rglob("*") if path.is_file() and path.suffix not in LEFT_OUT)
         try:
             say("Packing it …")
             _pack(var, dumped, paths, part, going)
@@ -86,6 +90,30 @@ def back_up(var: Path, target: Path, say: Say, going: Going = lambda _: None) ->
     part.replace(target)
     sync_folder(target.parent)
     say(f"Written: {target} ({target.stat().st_size / 1e6:.1f} MB).")
+
+
+@contextmanager
+def _one_moment(server: PrivateMariaDB, var: Path, say: Say, going: Going) -> Iterator[None]:
+    """Hold the lock during which nobody deletes a file from the inbox; what was marked meanwhile goes at the end."""
+    database = Database(url_of_running(server.folder))
+    try:
+        with server.connect() as connection, connection.cursor() as cursor:
+            told = False
+            while cursor.execute("SELECT GET_LOCK(%s, 1)", (lock_of(NAME),)) and cursor.fetchone() != (1,):
+                going(0.0)
+                if not told:
+                    say("Another backup is being made; this one begins after it …")
+                told = True
+            try:
+                yield
+            finally:
+                with suppress(pymysql.Error):
+                    cursor.execute("SELECT RELEASE_LOCK(%s)", (lock_of(NAME),))
+        clear_settled(database, var / "inbox")
+    except pymysql.Error as error:
+        raise CannotStart(f"The database does not answer: {error}.") from error
+    finally:
+        database.close()
 
 
 def _expected(server: PrivateMariaDB) -> int:
@@ -101,7 +129,7 @@ def _expected(server: PrivateMariaDB) -> int:
 
 
 def _remove(part: Path) -> None:
-    with contextlib.suppress(OSError):
+    with suppress(OSError):
         part.unlink()
 
 
@@ -112,23 +140,40 @@ def _pack(var: Path, dumped: Path, paths: list[Path], part: Path, going: Going) 
             members = [(dumped, DUMP), *((path, str(path.relative_to(var))) for path in paths)]
             for number, (path, name) in enumerate(members):
                 going(0.8 + 0.2 * number / len(members))
-                try:
-                    with path.open("rb") as file:
-                        digests[name] = hashlib.file_digest(file, "sha256").hexdigest()
-                    archive.add(path, arcname=name, recursive=False)
-                except FileNotFoundError:
-                    digests.pop(name, None)  # imported meanwhile, so the database has it or does not need it
+                with suppress(FileNotFoundError):  # the pieces of a file that is whole by now, or was given up
+                    digests[name] = _add(archive, path, name)
             manifest = {
                 "lauftakt-backup": FORMAT,
                 "made": datetime.now(UTC).isoformat(timespec="seconds"),
                 "sha256": digests,
             }
-            text = json.dumps(manifest, indent=1).encode()
+            told = json.dumps(manifest, indent=1).encode()
             entry = tarfile.TarInfo(MANIFEST)
-            entry.size, entry.mode = len(text), 0o600
-            archive.addfile(entry, io.BytesIO(text))
+            entry.size, entry.mode = len(told), 0o600
+            archive.addfile(entry, io.BytesIO(told))
         raw.flush()
         os.fsync(raw.fileno())
+
+
+class _Digested:
+    """Reads a file and keeps the digest of what was read: it may grow meanwhile."""
+
+    def __init__(self, file: IO[bytes]) -> None:
+        self.file, self.digest = file, hashlib.sha256()
+
+    def read(self, size: int = -1) -> bytes:
+        """Some bytes, as of a file."""
+        block = self.file.read(size)
+        self.digest.update(block)
+        return block
+
+
+def _add(archive: tarfile.TarFile, path: Path, name: str) -> str:
+    """Put as much of a file into the archive as it has now; returns the digest of that."""
+    with path.open("rb") as file:
+        reader = _Digested(file)
+        archive.addfile(archive.gettarinfo(arcname=name, fileobj=file), cast(IO[bytes], reader))
+    return reader.digest.hexdigest()
 
 
 def restore(source: Path, var: Path, say: Say) -> None:
@@ -153,8 +198,11 @@ def restore(source: Path, var: Path, say: Say) -> None:
             say("Filling it …")
             load(server, new / DUMP, say=say)
             database = Database(server.url)
-            present, wanted = database.versions()
-            database.close()
+            try:
+                present, wanted = database.versions()
+                _forget_later_files(database, new / "inbox")
+            finally:
+                database.close()
             if present is None or present > (wanted or ""):
                 raise CannotRestore(f"The backup is of a newer version (tables {present}); update Lauftakt first.")
         finally:
@@ -167,6 +215,16 @@ def restore(source: Path, var: Path, say: Say) -> None:
         shutil.rmtree(new, ignore_errors=True)
         raise
     say(f"Brought back into {var}. Start it: script/start --var {var}")
+
+
+def _forget_later_files(database: Database, inbox: Path) -> None:
+    """Delete what came after the moment of the backup: no row of it speaks of these files, and another may get their
+    numbers."""
+    with database.engine.connect() as connection:
+        known = {f"{row}.file" for row in connection.execute(text("SELECT id FROM hand_in")).scalars()}
+    for path in inbox.glob("*.file"):
+        if path.name not in known:
+            path.unlink()
 
 
 def _unpack(source: Path, new: Path) -> None:
@@ -226,7 +284,7 @@ def due(var: Path) -> bool:
 def _forget(folder: Path) -> None:
     """Keep one of each of the last days and one of each of the last weeks, and nothing that was killed half-way."""
     for left in (*folder.glob(".backup-*"), *folder.glob("*.tar.part")):
-        with contextlib.suppress(FileNotFoundError):
+        with suppress(FileNotFoundError):
             if time.time() - left.stat().st_mtime > LEFT_S:
                 shutil.rmtree(left) if left.is_dir() else left.unlink()
     found = sorted(folder.glob("lauftakt-????-??-??.tar"), reverse=True)

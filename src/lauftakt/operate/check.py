@@ -108,6 +108,10 @@ def _orphans(database: Database, var: Path) -> Iterator[Found]:
         yield Found(False, f"{len(there - known)} files in the inbox belong to nothing; they may be deleted.")
     if wanted - there:
         yield Found(True, f"{len(wanted - there)} files that wait for their import are not in the inbox.")
+    with database.begin() as session:
+        lost = HandIn.code == "file-lost", HandIn.dismissed_at.is_(None)
+        for name in session.scalars(select(HandIn.file_name).where(*lost)):
+            yield Found(True, f"The file “{name}” was lost before its import; hand it in again.")
 
 
 def _backups(var: Path) -> Iterator[Found]:

@@ -18,6 +18,7 @@ from lauftakt.store.accounts import (
 from lauftakt.store.database import INCLUDE_REMOVED, Database, mine
 from lauftakt.store.forgetting import forget, known_of
 from lauftakt.store.models import Account, Driver, Run, Team
+from lauftakt.work.inbox import discard, inbox_path
 
 Say = Callable[[str], None]
 
@@ -123,7 +124,7 @@ def forget_driver(database: Database, var: Path, team_id: int, name: str, say: S
         say("Nothing was done yet. Add --yes to do it; there is no undo.")
         return
     for number in known.hand_ins:
-        (var / "inbox" / f"{number}.file").unlink(missing_ok=True)
+        discard(database, inbox_path(var / "inbox", number))
     for number in known.jobs:
         (var / "exports" / f"{number}.file").unlink(missing_ok=True)
     if known.mentions:

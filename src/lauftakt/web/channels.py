@@ -25,8 +25,8 @@ from lauftakt.web.exports import attachment
 from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.work import open_jobs
+from lauftakt.work.inbox import inbox_path
 from lauftakt.work.queue import send
-from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("channels", __name__, tag="Channels")
 

@@ -21,10 +21,10 @@ from lauftakt.web.arriving import check_kind
 from lauftakt.web.givers import myself, settings_of_app
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.work import jobs, open_jobs
+from lauftakt.work.inbox import inbox_path
 from lauftakt.work.intake import ENDINGS, clean_name, take_in
 from lauftakt.work.queue import send
 from lauftakt.work.room import need
-from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("hand_in", __name__, tag="Hand-in")
 

@@ -17,7 +17,7 @@ from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, one
 from lauftakt.web.sessions import present_session
 from lauftakt.work.exporting import export_path
-from lauftakt.work.sources import inbox_path
+from lauftakt.work.inbox import discard, inbox_path
 
 blueprint = APIBlueprint("removing", __name__, tag="Removing")
 
@@ -83,7 +83,7 @@ def forget_driver(viewer: Viewer, driver_id: int) -> schemas.Forgotten:
             inverse=[],
         )
     for hand_in_id in gone.hand_ins:
-        inbox_path(settings.inbox, hand_in_id).unlink(missing_ok=True)
+        discard(database(), inbox_path(settings.inbox, hand_in_id))
     for job_id in gone.jobs:
         export_path(settings.exports, job_id).unlink(missing_ok=True)
     return _forgotten(gone)

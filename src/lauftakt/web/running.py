@@ -16,8 +16,8 @@ from lauftakt.web.givers import settings_of_app
 from lauftakt.web.policy import Viewer, allowed, one, visible
 from lauftakt.web.schemas import running as shapes
 from lauftakt.work import jobs, open_jobs, room
+from lauftakt.work.inbox import inbox_path
 from lauftakt.work.queue import send
-from lauftakt.work.sources import inbox_path
 
 blueprint = APIBlueprint("running", __name__, tag="Work")
 

@@ -20,10 +20,11 @@ from lauftakt.work import comparing, following, jobs, open_jobs, room
 from lauftakt.work.exporting import export
 from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
+from lauftakt.work.inbox import discard, inbox_path
 from lauftakt.work.limits import TookTooLong, time_limit
 from lauftakt.work.relining import reline
 from lauftakt.work.renewing import renew_run
-from lauftakt.work.sources import Cancelled, Report, Source, inbox_path, sha256_of
+from lauftakt.work.sources import Cancelled, Report, Source, sha256_of
 from lauftakt.work.unpacking import unpack
 
 log = logging.getLogger(__name__)
@@ -195,7 +196,7 @@ def _forget_file(database: Database, inbox: Path, job_id: int) -> None:
     """Delete the bytes of a hand-in from the inbox once its fate is settled."""
     settled = open_jobs.settled_file(database, job_id)
     if settled is not None:
-        inbox_path(inbox, settled).unlink(missing_ok=True)
+        discard(database, inbox_path(inbox, settled))
 
 
 def _ended(database: Database, ours: jobs.Claim, error: Exception, *, retry: bool) -> bool:

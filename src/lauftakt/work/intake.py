@@ -9,9 +9,10 @@ from sqlalchemy.orm import Session
 from lauftakt.core.log.text import one_line, printable
 from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import Driver, HandIn
+from lauftakt.work.inbox import inbox_path
 from lauftakt.work.jobs import add_job
 from lauftakt.work.keeping import put_beside
-from lauftakt.work.sources import inbox_path, sha256_of
+from lauftakt.work.sources import sha256_of
 
 LOG_ENDINGS = (".csv", ".txt", ".tsv", ".log", ".gpx", ".mf4", ".mdf", ".dat", ".parquet", ".arrow", ".feather", ".ipc", ".zip", ".geojson", ".json")  # fmt: skip # noqa: E501
 # Videos may carry channels. They are taken from whoever gives one, not looked for: most of them carry none.

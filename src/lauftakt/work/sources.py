@@ -49,11 +49,6 @@ def sha256_of(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def inbox_path(inbox: Path, hand_in_id: int) -> Path:
-    """Where the bytes of a hand-in wait; nothing of the person's file name is used."""
-    return inbox / f"{hand_in_id}.file"
-
-
 @contextmanager
 def alone(database: Database, name: str, waiting: Callable[[], None] | None = None) -> Iterator[None]:
     """A named lock, held on a connection of its own, so that it is gone when its holder is.

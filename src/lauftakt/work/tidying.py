@@ -14,7 +14,7 @@ from lauftakt.store.removing import long_removed, purge_small, purge_teams
 from lauftakt.store.sign_ins import forget_sign_ins
 from lauftakt.work import jobs, open_jobs
 from lauftakt.work.exporting import forget_exports
-from lauftakt.work.sources import inbox_path
+from lauftakt.work.inbox import clear_settled, discard, inbox_path
 
 # So long a file that was taken off the list can be put back.
 KEPT_OFF_THE_LIST = timedelta(days=1)
@@ -37,9 +37,12 @@ def tidy(database: Database, exports: Path, inbox: Path) -> list[int]:
         _forget_jobs(session)
         session.execute(delete(RequestCount).where(RequestCount.until < now().timestamp() - 3600))
         long_gone = HandIn.dismissed_at < now() - KEPT_OFF_THE_LIST
-        for hand_in_id in session.scalars(select(HandIn.id).where(HandIn.code.in_(open_jobs.PLACEABLE), long_gone)):
-            inbox_path(inbox, hand_in_id).unlink(missing_ok=True)
+        off = session.scalars(select(HandIn.id).where(HandIn.code.in_(open_jobs.PLACEABLE), long_gone)).all()
         made = _remove_for_good(session)
+    for path in (inbox_path(inbox, hand_in_id) for hand_in_id in off):
+        if path.exists():
+            discard(database, path)
+    clear_settled(database, inbox)
     forget_exports(exports)
     _forget_orphans(database, inbox)
     return made
@@ -56,7 +59,7 @@ def _forget_orphans(database: Database, inbox: Path) -> None:
         known |= {f"{row}.upload" for row in session.scalars(select(Upload.id).where(Upload.hand_in_id.is_(None)))}
     for path in found:
         if path.suffix in (".file", ".upload", ".part", ".fetch") and path.name not in known:
-            path.unlink(missing_ok=True)
+            discard(database, path)
 
 
 def _forget_jobs(session: Session) -> None:

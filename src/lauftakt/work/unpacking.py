@@ -9,11 +9,12 @@ from lauftakt import settings
 from lauftakt.core.log.model import Unusable
 from lauftakt.store.database import Database, mine, mine_by_id
 from lauftakt.store.models import HandIn
+from lauftakt.work.inbox import inbox_path
 from lauftakt.work.intake import ENDINGS, Giver, add_hand_in, clean_name, job_of
 from lauftakt.work.jobs import hold
 from lauftakt.work.keeping import put_beside
 from lauftakt.work.room import need
-from lauftakt.work.sources import Report, Source, inbox_path, sha256_of
+from lauftakt.work.sources import Report, Source, sha256_of
 
 MOST_FILES = 500
 BLOCK = 1 << 20
