@@ -11,7 +11,7 @@ from sqlalchemy import delete, select
 from lauftakt.operate import backups
 from lauftakt.operate.check import check
 from lauftakt.operate.mariadb import PrivateMariaDB
-from lauftakt.store.database import Database, now
+from lauftakt.store.database import INCLUDE_REMOVED, Database, now
 from lauftakt.store.models import HandIn, Original, Run, Upload
 from lauftakt.store.originals import original_parts
 from lauftakt.work.direct import hand_in_now
@@ -64,7 +64,7 @@ def restored(source: Path, there: Path) -> list[str]:
                     if not path.exists() or hashlib.sha256(path.read_bytes()).hexdigest() != row.sha256:
                         missing.append(f"{row.file_name}: its file")
                 elif row.run_id is not None:
-                    session.get_one(Run, row.run_id)
+                    session.get_one(Run, row.run_id, execution_options=INCLUDE_REMOVED)
                     original = session.scalar(select(Original).where(Original.run_id == row.run_id))
                     whole = original is not None and hashlib.sha256(b"".join(original_parts(session, original)))
                     if not whole or whole.hexdigest() != row.sha256:

@@ -15,16 +15,28 @@ def default_var() -> Path:
 
 
 @dataclass(frozen=True)
+class NamedLogger:
+    """A logger on the network, where it is, and the address of the coach whose team it belongs to (``""``: the only
+    team there is)."""
+
+    name: str
+    address: str
+    whose: str = ""
+
+
+@dataclass(frozen=True)
 class Settings:
     """Where things are.
 
     ``LAUFTAKT_DATABASE_URL``, ``LAUFTAKT_BROKER_URL`` (default: the database), ``LAUFTAKT_VAR`` (folder for files),
     ``LAUFTAKT_SECRET`` (signs cookies and links; default: made once and kept in the folder), ``LAUFTAKT_HTTPS`` = 1
     where the application is served over HTTPS, ``LAUFTAKT_UPLOAD_MB`` the largest file, ``LAUFTAKT_PUBLIC_URL`` the
-    address that phones reach, ``LAUFTAKT_LOGGERS`` loggers on the network as ``name=http://host:port`` by commas,
-    ``LAUFTAKT_STREAM_PORT`` the UDP port for a simulator's stream (0: none) and ``LAUFTAKT_STREAM_HOST`` the address
-    it is listened on (default: this machine only), ``LAUFTAKT_WATCH`` a folder to watch and ``LAUFTAKT_WATCH_FOR``
-    the address of the coach whose team its files go to. ``LAUFTAKT_BACKUPS`` = 1 where backups are made every night;
+    address that phones reach, ``LAUFTAKT_LOGGERS`` loggers on the network as ``name=http://host:port for ADDRESS`` by
+    commas, ``LAUFTAKT_STREAM_PORT`` the UDP port for a simulator's stream (0: none), ``LAUFTAKT_STREAM_HOST`` the
+    address it is listened on (default: this machine only) and ``LAUFTAKT_STREAM_FOR`` whose it is, ``LAUFTAKT_WATCH``
+    a folder to watch and ``LAUFTAKT_WATCH_FOR`` whose. A logger, the stream and the folder belong to the team of the
+    coach who signs in with the address; where none is named, to the only team there is, with several to none.
+    ``LAUFTAKT_BACKUPS`` = 1 where backups are made every night;
     ``LAUFTAKT_PROXIES`` how many proxies stand before the server, whose word on where a request comes from is taken.
     """
 
@@ -35,9 +47,10 @@ class Settings:
     https: bool
     upload_mb: int
     public_url: str = ""
-    loggers: tuple[tuple[str, str], ...] = ()
+    loggers: tuple[NamedLogger, ...] = ()
     stream_port: int = 0
     stream_host: str = "127.0.0.1"
+    stream_for: str = ""
     watch: Path | None = None
     watch_for: str = ""
     backups: bool = False
@@ -88,6 +101,7 @@ def load() -> Settings:
         loggers=_loggers(os.environ.get("LAUFTAKT_LOGGERS", "")),
         stream_port=int(os.environ.get("LAUFTAKT_STREAM_PORT", "0")),
         stream_host=os.environ.get("LAUFTAKT_STREAM_HOST", "127.0.0.1"),
+        stream_for=os.environ.get("LAUFTAKT_STREAM_FOR", ""),
         watch=Path(os.environ["LAUFTAKT_WATCH"]) if os.environ.get("LAUFTAKT_WATCH") else None,
         watch_for=os.environ.get("LAUFTAKT_WATCH_FOR", ""),
         backups=os.environ.get("LAUFTAKT_BACKUPS") == "1",
@@ -95,14 +109,15 @@ def load() -> Settings:
     )
 
 
-def _loggers(text: str) -> tuple[tuple[str, str], ...]:
+def _loggers(text: str) -> tuple[NamedLogger, ...]:
     found = []
     for item in text.split(","):
-        name, _, address = item.strip().partition("=")
+        name, _, rest = item.strip().partition("=")
+        address, _, whose = rest.partition(" for ")
         if address.startswith(("http://", "https://")):
-            found.append((name.strip(), address.strip().rstrip("/")))
+            found.append(NamedLogger(name.strip(), address.strip().rstrip("/"), whose.strip()))
         elif item.strip():
-            raise RuntimeError(f"LAUFTAKT_LOGGERS: “{item.strip()}” is not name=http://host:port.")
+            raise RuntimeError(f"LAUFTAKT_LOGGERS: “{item.strip()}” is not name=http://host:port for ADDRESS.")
     return tuple(found)
 
 

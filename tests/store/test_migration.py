@@ -272,7 +272,7 @@ def test_the_database_is_dumped_before_its_tables_change(tmp_path: Path) -> None
         database = Database(server.url)
         told: list[str] = []
         bring_up_to_date(database, server, tmp_path / "backup", told.append)
-        kept = tmp_path / "backup" / "before-0016-from-0003.sql.gz"
+        kept = tmp_path / "backup" / "before-0017-from-0003.sql.gz"
         assert kept.exists()
         assert kept.stat().st_mode & 0o077 == 0
         assert any(str(kept) in line for line in told)

@@ -32,14 +32,14 @@ def test_a_watched_folder_is_emptied_of_nothing_and_taken_once(team: Team, day: 
     (folder / "notes.pdf").write_bytes(b"%PDF")
     (folder / ".hidden.csv").write_bytes(b"x")
     (folder / "outside.csv").symlink_to("/etc/passwd")
-    watch = Watch(folder, team.id)
+    watch = Watch(folder, team.id, team.coach)
     assert watch.look(team.database, team.settings.inbox) == []  # it may still be growing
     path.write_bytes(day.files[0].read_bytes())
     assert watch.look(team.database, team.settings.inbox) == []
     taken = watch.look(team.database, team.settings.inbox)
     assert len(taken) == 1
     assert watch.look(team.database, team.settings.inbox) == []
-    assert Watch(folder, team.id).look(team.database, team.settings.inbox) == []
+    assert Watch(folder, team.id, team.coach).look(team.database, team.settings.inbox) == []
     team.work(taken)
     rows = team.hand_ins()
     assert [(row.source, row.state, row.run.driver.name) for row in rows] == [("folder", "taken", "Zoë")]

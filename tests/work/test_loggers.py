@@ -73,7 +73,7 @@ def test_other_bytes_than_announced_are_refused(
 
 def test_a_wrong_clock_is_put_right(recorded: Path, team: Team, day: Day, monkeypatch: pytest.MonkeyPatch) -> None:
     with device(recorded, clock_off_s=3600.0) as address:
-        monkeypatch.setenv("LAUFTAKT_LOGGERS", f"Box={address}")
+        monkeypatch.setenv("LAUFTAKT_LOGGERS", f"Box={address} for {team.coach}")
         listing = list_runs(address)
         assert listing.clock_off_s == pytest.approx(3600, abs=2)
         with team.database.begin() as session:
@@ -89,10 +89,10 @@ def test_a_wrong_clock_is_put_right(recorded: Path, team: Team, day: Day, monkey
 
 
 def test_only_allowed_loggers_are_asked(recorded: Path, team: Team, monkeypatch: pytest.MonkeyPatch) -> None:
-    with pytest.raises(NoAnswer, match="allowed"):
-        address_of(team.settings, "http://169.254.169.254/")
+    with pytest.raises(NoAnswer, match="allowed"), team.database.begin() as session:
+        address_of(session, team.settings, team.id, "http://169.254.169.254/")
     with device(recorded) as address:
-        monkeypatch.setenv("LAUFTAKT_LOGGERS", f"Box={address}")
+        monkeypatch.setenv("LAUFTAKT_LOGGERS", f"Box={address} for {team.coach}")
         with team.database.begin() as session:
             job = add_hand_in(session, Giver(team.id, "logger", origin="Other\nx"), "x.csv", 1, "").job.id
         team.work([job])

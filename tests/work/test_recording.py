@@ -121,7 +121,7 @@ def test_not_a_number_is_not_a_sample(stream: list[tuple[float, bytes]]) -> None
 
 def test_from_the_switch_to_a_run(team: Team, stream: list[tuple[float, bytes]]) -> None:
     port = free_udp_port()
-    keeper = StreamKeeper(team.database, replace(team.settings, stream_port=port))
+    keeper = StreamKeeper(team.database, replace(team.settings, stream_port=port, stream_for=team.coach))
     with team.database.begin() as session:
         session.add(LiveStream(team_id=team.id, wanted=True, laps=[], driver_name="Kim"))
     keeper.step(0.05)

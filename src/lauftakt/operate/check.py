@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from lauftakt.store.blocks import unpack
 from lauftakt.store.database import INCLUDE_REMOVED, Database, now
-from lauftakt.store.models import HandIn, Job, Original, Samples
+from lauftakt.store.models import HandIn, Job, Original, Samples, Team
 from lauftakt.store.originals import Damaged, original_parts
 from lauftakt.work.jobs import OPEN
 from lauftakt.work.last_backup import read_last
@@ -89,7 +89,9 @@ def _versions(database: Database) -> Iterator[Found]:
 
 def _jobs(database: Database) -> Iterator[Found]:
     with database.begin() as session:
-        late = session.scalar(select(func.count()).where(Job.state.in_(OPEN), Job.created_at < now() - WAITING))
+        there = Job.team_id.in_(select(Team.id))  # what was removed waits until it is brought back
+        waits = Job.state.in_(OPEN), Job.created_at < now() - WAITING, there
+        late = session.scalar(select(func.count()).where(*waits))
         failed = session.scalar(
             select(func.count()).where(Job.state == "failed", Job.finished_at > now() - timedelta(days=1))
         )

@@ -41,8 +41,9 @@ def run_demo(var: Path, how: How, say: Say, password: str | None = None) -> None
     threading.Thread(target=device.serve_forever, daemon=True, name="stand-in logger").start()
     stream_port = free_udp_port()
     more = {
-        "LAUFTAKT_LOGGERS": f"Paddock logger=http://127.0.0.1:{device.server_address[1]}",
+        "LAUFTAKT_LOGGERS": f"Paddock logger=http://127.0.0.1:{device.server_address[1]} for {EMAIL}",
         "LAUFTAKT_STREAM_PORT": str(stream_port),
+        "LAUFTAKT_STREAM_FOR": EMAIL,
         **({"LAUFTAKT_STREAM_HOST": "0.0.0.0"} if how.lan else {}),  # noqa: S104 (only with --lan)
     }
     stack = Stack(var, how, more=more)

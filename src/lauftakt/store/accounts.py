@@ -154,6 +154,20 @@ def owners_of(session: Session, team_id: int) -> int:
     return session.scalar(select(func.count()).select_from(own)) or 0
 
 
+def team_for(session: Session, address: str = "") -> int | None:
+    """The team that a device or folder of the installation belongs to: that of the coach who is named, else the only
+    team there is (the demo school where there is no other). None where that is nobody, or nobody can tell whose."""
+    if address:
+        named = select(Account).join(Team, Team.id == Account.team_id).where(Account.email == address.strip().lower())
+        account = session.scalar(named)
+        return account.team_id if account is not None and account.role in LEADING else None
+    for which in (Team.demo.is_(False), Team.demo & Team.demo_for.is_(None)):
+        teams = session.scalars(select(Team.id).where(which).limit(2)).all()
+        if teams:
+            return teams[0] if len(teams) == 1 else None
+    return None
+
+
 def has_own_team(session: Session) -> bool:
     """Whether anybody has begun here: a team beside the demo school's."""
     return session.scalar(select(Team.id).where(Team.demo.is_(False)).limit(1)) is not None

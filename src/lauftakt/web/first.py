@@ -7,7 +7,6 @@ everybody comes from the same machine, so where a request comes from proves noth
 import secrets
 
 from apiflask import APIBlueprint
-from sqlalchemy import select
 
 from lauftakt.store.accounts import (
     SHORTEST,
@@ -18,14 +17,13 @@ from lauftakt.store.accounts import (
     has_own_team,
 )
 from lauftakt.store.database import now
-from lauftakt.store.models import Team
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, enter, only
 from lauftakt.web.givers import settings_of_app
 from lauftakt.web.limits import limiter
 from lauftakt.web.policy import Viewer
 from lauftakt.web.sessions import present_session
-from lauftakt.work.demo_school import begin_demo_school
+from lauftakt.work.demo_school import begin_demo_school, demo_of
 from lauftakt.work.queue import send
 from lauftakt.work.sources import alone
 
@@ -76,6 +74,10 @@ def make_first_team(json_data: schemas.FirstTeam) -> schemas.Session:
         account = add_account(
             session, team, email=email, name=json_data.name, password=json_data.password, role="owner"
         )
+        # Whoever looked around before goes on in the same school.
+        school = session.scalar(demo_of(None))
+        if school is not None:
+            school.demo_for = team.id
         account.units, account.look, account.dates = json_data.units, json_data.look, json_data.dates
         enter(session, account)
     settings_of_app().first_code.unlink(missing_ok=True)
@@ -89,31 +91,33 @@ def make_first_team(json_data: schemas.FirstTeam) -> schemas.Session:
 def look_around(json_data: schemas.FirstCode) -> schemas.Session:
     """Sign in to the demo school, which is a team of its own here; the code stays good for the first team."""
     _must_open(json_data.code)
-    return _into_demo()
+    return _into_demo(None)
 
 
 @blueprint.post("/demo")
 @only("lead")
 @blueprint.output(schemas.Session, status_code=201)
 def look_around_later(viewer: Viewer) -> schemas.Session:
-    """The same for the owner of a team; they sign in again to come back."""
-    return _into_demo()
+    """The same for the owner of a team, in a school of this team's own; they sign in again to come back."""
+    return _into_demo(viewer.team_id)
 
 
 @blueprint.delete("/demo")
 @only("lead")
 @blueprint.output(schemas.Session)
 def remove_demo(viewer: Viewer) -> schemas.Session:
-    """Remove the demo school with everything in it; who looked around in it is signed out."""
+    """Remove the team's demo school with everything in it; who looked around in it is signed out."""
     with database().begin() as session:
-        for team in session.scalars(select(Team).where(Team.demo).with_for_update()):
-            team.removed_at = now()
+        school = session.scalar(demo_of(viewer.team_id).with_for_update())
+        if school is not None:
+            school.removed_at = now()
     return present_session()
 
 
-def _into_demo() -> schemas.Session:
-    with database().begin() as session:
-        account, jobs = begin_demo_school(session)
+def _into_demo(whose: int | None) -> schemas.Session:
+    # Two requests at once must not make two schools.
+    with alone(database(), "lauftakt-demo"), database().begin() as session:
+        account, jobs = begin_demo_school(session, whose)
         enter(session, account)
     send(jobs)
     return present_session()

@@ -12,7 +12,7 @@ from itsdangerous import BadSignature, URLSafeSerializer
 from lauftakt.core.log.text import one_line
 from lauftakt.settings import Settings
 from lauftakt.store.database import now
-from lauftakt.store.models import Driver, HandInLink
+from lauftakt.store.models import Driver, HandInLink, Team
 from lauftakt.web.access import Problem, database
 from lauftakt.web.policy import Viewer
 from lauftakt.work.intake import Giver
@@ -80,6 +80,8 @@ def link_of(token: str) -> tuple[HandInLink, Driver]:
     with database().begin() as session:
         row = session.get(HandInLink, read[0]) if read else None
         if read is None or row is None or not secrets.compare_digest(row.nonce, read[1]):
+            raise Problem(404, "no-link", "This link is not known. Ask your coach for a new one.")
+        if session.get(Team, row.team_id) is None:  # removed
             raise Problem(404, "no-link", "This link is not known. Ask your coach for a new one.")
         if row.revoked_at is not None:
             raise Problem(410, "link-revoked", "This link was taken back. Ask your coach for a new one.")

@@ -9,7 +9,7 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
 from lauftakt.web.givers import myself, settings_of_app
 from lauftakt.web.policy import Viewer
-from lauftakt.work.fetching import NoAnswer, NotAllowed, address_of, list_runs
+from lauftakt.work.fetching import NoAnswer, NotAllowed, address_of, list_runs, loggers_of
 from lauftakt.work.intake import Giver, add_hand_in, clean_name, job_of
 from lauftakt.work.queue import send
 
@@ -20,7 +20,7 @@ blueprint = APIBlueprint("loggers", __name__, tag="Loggers")
 @only("see-team")
 @blueprint.output(schemas.LoggerList)
 def list_loggers(viewer: Viewer) -> schemas.LoggerList:
-    """Every allowed logger and its runs; one that does not answer says so."""
+    """Every logger that the team was given, and its runs; one that does not answer says so."""
     with database().begin() as session:
         fetched = set(
             session.scalars(
@@ -31,8 +31,9 @@ def list_loggers(viewer: Viewer) -> schemas.LoggerList:
                 )
             )
         )
+        own = loggers_of(session, settings_of_app(), viewer.team_id)
     found = []
-    for name, address in settings_of_app().loggers:
+    for name, address in ((item.name, item.address) for item in own):
         try:
             listing = list_runs(address)
         except NoAnswer as error:
@@ -65,7 +66,9 @@ def list_loggers(viewer: Viewer) -> schemas.LoggerList:
 def fetch_runs(viewer: Viewer, json_data: schemas.LoggerFetch) -> schemas.Fetching:
     """Fetch runs from a logger and import them, in the background."""
     try:
-        listing = list_runs(address_of(settings_of_app(), json_data.logger))
+        with database().begin() as session:
+            address = address_of(session, settings_of_app(), viewer.team_id, json_data.logger)
+        listing = list_runs(address)
     except NotAllowed as error:
         raise Problem(404, "no-logger", str(error)) from error
     except NoAnswer as error:

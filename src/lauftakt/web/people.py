@@ -4,7 +4,7 @@ import secrets
 from datetime import timedelta
 
 from apiflask import APIBlueprint
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from lauftakt.store.accounts import SHORTEST, add_account, check_new_password, clean_address, owners_of
@@ -18,6 +18,7 @@ from lauftakt.web.givers import picture_of, public_address, reachable, read_toke
 from lauftakt.web.limits import limiter
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.sessions import present_session
+from lauftakt.work.demo_school import demo_of
 
 blueprint = APIBlueprint("people", __name__, tag="People")
 
@@ -57,7 +58,7 @@ def get_team(viewer: Viewer) -> schemas.TeamOut:
             ],
             invitations=[_out(row) for row in open_ones],
             reachable=reachable(),
-            demo_here=session.scalar(select(Team.id).where(Team.demo).limit(1)) is not None,
+            demo_here=session.scalar(demo_of(viewer.team_id)) is not None,
         )
 
 
@@ -84,6 +85,8 @@ def change_person(viewer: Viewer, account_id: int, json_data: schemas.PersonChan
             raise Problem(409, "driver", "A driver's account stays a driver's.")
         if row.role == "owner" and json_data.role != "owner" and owners_of(session, viewer.team_id) < 2:
             raise Problem(409, "last-owner", "A team needs an owner. Make somebody else owner first.")
+        if row.role == "owner" and json_data.role != "owner":
+            _take_back_invitations_of(session, row)
         row.role = json_data.role
     return ""
 
@@ -107,8 +110,15 @@ def remove_person(viewer: Viewer, account_id: int) -> str:
             inverse=[],
         )
         end_sign_ins(session, row.id)
+        _take_back_invitations_of(session, row)
         session.delete(row)
     return ""
+
+
+def _take_back_invitations_of(session: Session, account: Account) -> None:
+    """Whoever leads the team no more lets nobody in any more, themselves neither, by a link of before."""
+    open_ones = update(Invitation).where(Invitation.account_id == account.id, Invitation.used_at.is_(None))
+    session.execute(open_ones.where(Invitation.revoked_at.is_(None)).values(revoked_at=now()))
 
 
 @blueprint.post("/invitations")

@@ -111,7 +111,10 @@ def remove_team(viewer: Viewer, json_data: schemas.TeamChange) -> schemas.Sessio
         team = session.get_one(Team, viewer.team_id, with_for_update=True)
         if json_data.name.strip() != team.name.strip():
             raise Problem(422, "name", "This is not the team's name; nothing was removed.")
-        team.removed_at = now()
+        moment = now()
+        team.removed_at = moment
+        for school in session.scalars(select(Team).where(Team.demo, Team.demo_for == team.id)):
+            school.removed_at = moment
     return present_session()
 
 

@@ -1,9 +1,9 @@
 """The recorder of a simulator's stream: what it does, and its one switch."""
 
 from apiflask import APIBlueprint
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lauftakt.store.accounts import team_for
 from lauftakt.store.database import mine
 from lauftakt.store.models import LiveStream
 from lauftakt.web import schemas
@@ -29,17 +29,9 @@ def get_stream(viewer: Viewer) -> schemas.StreamOut:
 @blueprint.output(schemas.StreamOut)
 def switch_stream(viewer: Viewer, json_data: schemas.StreamChange) -> schemas.StreamOut:
     """Switch recording on or off; what is being recorded is kept as a run when it is switched off."""
-    port = settings_of_app().stream_port
-    if not port:
-        raise Problem(409, "no-stream", "The administrator gave no port for a simulator's stream.")
     with database().begin() as session:
-        if json_data.wanted:
-            # There is one port: whoever has it keeps it.
-            other = session.scalar(
-                select(LiveStream).where(LiveStream.wanted.is_(True), LiveStream.team_id != viewer.team_id)
-            )
-            if other is not None:
-                raise Problem(409, "stream-busy", "Another team is recording from the simulator on this machine.")
+        if not _port(session, viewer):
+            raise Problem(409, "no-stream", "The administrator gave this team no port for a simulator's stream.")
         row = session.scalar(mine(LiveStream, viewer.team_id))
         if row is None:
             row = LiveStream(team_id=viewer.team_id, laps=[])
@@ -53,9 +45,15 @@ def switch_stream(viewer: Viewer, json_data: schemas.StreamChange) -> schemas.St
         return _out(session, viewer)
 
 
+def _port(session: Session, viewer: Viewer) -> int:
+    """The port, where it is this team's; else 0."""
+    settings = settings_of_app()
+    return settings.stream_port if team_for(session, settings.stream_for) == viewer.team_id else 0
+
+
 def _out(session: Session, viewer: Viewer) -> schemas.StreamOut:
     row = session.scalar(mine(LiveStream, viewer.team_id))
-    port = settings_of_app().stream_port
+    port = _port(session, viewer)
     return schemas.StreamOut(
         available=port > 0,
         port=port,

@@ -8,13 +8,11 @@ import time
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from sqlalchemy import select
-
 from lauftakt.formats.packets import Sample, decode
 from lauftakt.settings import Settings
-from lauftakt.store.accounts import LEADING
+from lauftakt.store.accounts import team_for
 from lauftakt.store.database import Database, mine, now
-from lauftakt.store.models import Account, LiveStream, WatchedFile
+from lauftakt.store.models import LiveStream, WatchedFile
 from lauftakt.work.intake import LOG_ENDINGS, Giver, take_in
 from lauftakt.work.queue import send
 from lauftakt.work.recording import Recorder, left_over
@@ -36,10 +34,14 @@ class Watch:
 
     folder: Path
     team_id: int
+    whose: str = ""
     _seen: dict[Path, tuple[int, int]] = field(default_factory=dict)
 
     def look(self, database: Database, inbox: Path) -> list[int]:
         """Take what is new and complete; returns the ids of its jobs."""
+        with database.begin() as session:
+            if team_for(session, self.whose) != self.team_id:
+                return []  # the coach left, or the team was removed
         jobs: list[int] = []
         present: dict[Path, tuple[int, int]] = {}
         root = self.folder.resolve()
@@ -79,15 +81,15 @@ def watch_of(database: Database, settings: Settings) -> Watch | None:
         log.error("LAUFTAKT_WATCH: %s is no folder; nothing is watched.", settings.watch)
         return None
     with database.begin() as session:
-        account = session.scalar(select(Account).where(Account.email == settings.watch_for.lower()))
-    if account is None or account.role not in LEADING:
+        team_id = team_for(session, settings.watch_for)
+    if team_id is None:
         log.error("LAUFTAKT_WATCH_FOR: no coach has the address “%s”; nothing is watched.", settings.watch_for)
         return None
-    return Watch(settings.watch, account.team_id)
+    return Watch(settings.watch, team_id, settings.watch_for)
 
 
 class StreamKeeper:
-    """Listens while a team wants it, and tells the table what it hears. One stream at a time: there is one port."""
+    """Listens while the team wants it that the stream belongs to, and tells the table what it hears."""
 
     def __init__(self, database: Database, settings: Settings) -> None:
         self.database, self.settings = database, settings
@@ -100,8 +102,9 @@ class StreamKeeper:
     def step(self, wait_s: float) -> list[int]:
         """Follow the switch, listen for a while, hand in what ended; returns the ids of jobs."""
         with self.database.begin() as session:
-            rows = session.scalars(select(LiveStream).where(LiveStream.wanted.is_(True)).order_by(LiveStream.id)).all()
-            wanted = rows[0] if rows else None
+            whose = team_for(session, self.settings.stream_for)
+            query = mine(LiveStream, whose or 0).where(LiveStream.wanted.is_(True))
+            wanted = session.scalar(query.order_by(LiveStream.id).limit(1))
         if wanted is None or wanted.team_id != self.team_id:
             self._close("off")
         if wanted is not None and self.socket is None:

@@ -4,7 +4,7 @@ import secrets
 import tempfile
 from pathlib import Path
 
-from sqlalchemy import select
+from sqlalchemy import Select, or_, select
 from sqlalchemy.orm import Session
 
 from lauftakt.demo.endurance import write_endurance
@@ -20,14 +20,18 @@ from lauftakt.work.jobs import OPEN, Claim, add_job
 from lauftakt.work.sources import Report
 
 
-def begin_demo_school(session: Session) -> tuple[Account, list[int]]:
-    """The owner of the demo school, and the jobs to be sent that fill it; made where there is none.
+def begin_demo_school(session: Session, whose: int | None) -> tuple[Account, list[int]]:
+    """The owner of a team's demo school, and the jobs to be sent that fill it; made where there is none.
+
+    ``whose``: the team, none where there is no team yet; no two share a school.
 
     Nobody knows the owner's password: only whoever began the school is signed in to it.
     """
-    team = session.scalar(select(Team).where(Team.demo).limit(1))
+    team = session.scalar(demo_of(whose))
     if team is None:
         team = add_team(session, TEAM, demo=True)
+        team.demo_for = whose
+        session.flush()
     account = session.scalar(mine(Account, team.id).where(Account.role == "owner").limit(1))
     if account is None:
         address = f"look-around-{team.id}@ellerholm.example"
@@ -39,6 +43,12 @@ def begin_demo_school(session: Session) -> tuple[Account, list[int]]:
     if begun is not None or there is not None:
         return account, []
     return account, [add_job(session, team.id, "demo", ("team", team.id), account_id=account.id).id]
+
+
+def demo_of(whose: int | None) -> Select[Team]:
+    """The demo school of a team: the one that was made for it, or itself where it is one."""
+    made_for = Team.demo_for.is_(None) if whose is None else or_(Team.demo_for == whose, Team.id == whose)
+    return select(Team).where(Team.demo, made_for).order_by(Team.id).limit(1)
 
 
 def fill_demo_school(database: Database, inbox: Path, ours: Claim, report: Report) -> list[int]:

@@ -72,7 +72,8 @@ def _fetch(doing: Doing, hand_in: HandIn, path: Path) -> None:
     found = settings.load()
     name, _, key = (hand_in.origin or "").partition("\n")
     try:
-        address = address_of(found, name)
+        with doing.database.begin() as session:
+            address = address_of(session, found, hand_in.team_id, name)
     except NoAnswer as error:
         raise Unusable("logger", str(error)) from error
     path.parent.mkdir(parents=True, exist_ok=True)

@@ -17,8 +17,11 @@ from http.client import HTTPException
 from pathlib import Path
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from lauftakt.core.log.model import Unusable
-from lauftakt.settings import Settings
+from lauftakt.settings import NamedLogger, Settings
+from lauftakt.store.accounts import team_for
 from lauftakt.work.sources import Report
 
 LIST_S = 6.0
@@ -64,16 +67,22 @@ class _NoRedirect(urllib.request.HTTPRedirectHandler):
 _opener = urllib.request.build_opener(urllib.request.ProxyHandler({}), _NoRedirect())
 
 
-def address_of(settings: Settings, name: str) -> str:
-    """The address of an allowed logger.
+def loggers_of(session: Session, settings: Settings, team_id: int) -> list[NamedLogger]:
+    """The loggers that the administrator gave to a team."""
+    whose = {item.whose: team_for(session, item.whose) for item in settings.loggers}
+    return [item for item in settings.loggers if whose[item.whose] == team_id]
+
+
+def address_of(session: Session, settings: Settings, team_id: int, name: str) -> str:
+    """The address of a logger that a team was given.
 
     Raises
     ------
     NotAllowed
     """
-    for known, address in settings.loggers:
-        if known == name:
-            return address
+    for known in loggers_of(session, settings, team_id):
+        if known.name == name:
+            return known.address
     raise NotAllowed(f"“{name[:60]}” is not among the loggers that the administrator allowed.")
 
 

@@ -19,7 +19,7 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from lauftakt.store.database import Database, mine, now
-from lauftakt.store.models import HandIn, Job
+from lauftakt.store.models import HandIn, Job, Team
 
 log = logging.getLogger(__name__)
 
@@ -93,6 +93,8 @@ def claim(database: Database, job_id: int) -> Claim | None:
         job = session.get(Job, job_id, with_for_update=True)
         if job is None or job.state not in OPEN:
             return None
+        if session.get(Team, job.team_id) is None:
+            return None  # removed; what it left undone goes on where it is brought back
         if job.state == "running" and job.lease_until is not None and job.lease_until > now():
             return None
         hand_in = hand_in_of(session, job)
@@ -186,6 +188,8 @@ def progress(database: Database, ours: Claim, share: float, step: str) -> bool:
         found = session.scalar(select(Job.cancel).where(Job.id == ours.job_id, Job.token == ours.token))
         if found is None:
             raise Lost(f"Job {ours.job_id} was taken by another worker.")
+        if session.get(Team, ours.team_id) is None:
+            return True
         session.execute(_mine(ours).values(progress=share, step=step, waits_for=None))
         return bool(found)
 

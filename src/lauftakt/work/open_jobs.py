@@ -6,8 +6,8 @@ from datetime import timedelta
 from sqlalchemy import and_, false, or_, select, true, update
 from sqlalchemy.orm import Session
 
-from lauftakt.store.database import Database, now
-from lauftakt.store.models import HandIn, Job
+from lauftakt.store.database import INCLUDE_REMOVED, Database, now
+from lauftakt.store.models import HandIn, Job, Team
 from lauftakt.work.jobs import NOT_FOR_WORKERS, OPEN, add_job, put_back
 
 # A file refused for one of these may be placed once somebody says where it was driven.
@@ -35,6 +35,7 @@ def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int
     with database.begin() as session:
         query = select(Job.id).where(
             Job.kind.not_in(NOT_FOR_WORKERS),
+            Job.team_id.not_in(select(Team.id).where(Team.removed_at.is_not(None))),
             or_(
                 and_(Job.state == "waiting", Job.waits_for.is_(None), waiting),
                 and_(Job.state == "waiting", Job.waits_for == "disk", true() if room else false(), Job.sent_at < late),
@@ -46,7 +47,11 @@ def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int
                 ),
             ),
         )
-        ids = list(session.scalars(query.order_by(Job.id).limit(200).with_for_update(skip_locked=True)))
+        ids = list(
+            session.scalars(
+                query.order_by(Job.id).limit(200).with_for_update(skip_locked=True), execution_options=INCLUDE_REMOVED
+            )
+        )
         mark_sent(session, ids)
         return ids
 

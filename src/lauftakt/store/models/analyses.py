@@ -28,6 +28,7 @@ class Analysis(Owned, Base):
     scale: Mapped[dict[str, Any]]
     warnings: Mapped[list[Any]]
     figures: Mapped[bytes | None] = mapped_column(LONGBLOB, deferred=True)
+    digest: Mapped[str | None] = mapped_column(String(64))
     created_at: Mapped[datetime]
     layout_version: Mapped[LayoutVersion] = relationship()
     sector_set: Mapped[SectorSet | None] = relationship()

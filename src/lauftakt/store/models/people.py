@@ -10,12 +10,14 @@ from lauftakt.store.models.base import Base, Owned, Removable
 
 
 class Team(Removable, Base):
-    """A coach's own space; ``demo`` is the made-up school's, which anybody may remove."""
+    """A coach's own space; ``demo`` is a made-up school's, ``demo_for`` the team whose owner looks around in it (none:
+    it is the installation's)."""
 
     __tablename__ = "team"
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(String(200))
     demo: Mapped[bool] = mapped_column(Boolean, default=False, server_default="0")
+    demo_for: Mapped[int | None]
 
 
 class Account(Owned, Base):

@@ -64,6 +64,7 @@ class Run(Removable, Owned, Base):
     log_warnings: Mapped[list[Any]]
     reading: Mapped[int] = mapped_column(default=1)
     reader_version: Mapped[int] = mapped_column(default=0)
+    sealed: Mapped[bool] = mapped_column(Boolean, default=True, server_default="0")
     decided: Mapped[int] = mapped_column(default=0, server_default="0")
     channels_known: Mapped[int] = mapped_column(default=0)
     channels_unsure: Mapped[int] = mapped_column(default=0)
