@@ -2,16 +2,16 @@
 
 import shutil
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 
 from sqlalchemy import func, select
 
-from lauftakt.store.blocks import unpack
-from lauftakt.store.database import INCLUDE_REMOVED, Database, now
-from lauftakt.store.models import HandIn, Job, Original, Samples, Team
-from lauftakt.store.originals import Damaged, original_parts
+from lauftakt.operate.data_check import Found, check_computed, check_data
+from lauftakt.store.damage import Damaged
+from lauftakt.store.database import Database, now
+from lauftakt.store.models import HandIn, Job, Original, Team
+from lauftakt.store.originals import original_parts
 from lauftakt.work.jobs import OPEN
 from lauftakt.work.last_backup import read_last
 from lauftakt.work.renewing import outdated
@@ -23,22 +23,18 @@ WAITING = timedelta(minutes=30)
 AHEAD = timedelta(minutes=5)
 
 
-@dataclass(frozen=True)
-class Found:
-    """Something that is not as it should be; ``bad``: data or work are in danger."""
-
-    bad: bool
-    text: str
-
-
-def check(database: Database, var: Path, say: Say, *, deep: bool = True) -> int:
+def check(
+    database: Database, var: Path, say: Say, *, quick: bool = False, mend: bool = False, computed: int = 0
+) -> int:
     """Look at everything; returns the exit code for a monitor: 0 well, 1 worth a look, 2 bad.
 
     Parameters
     ----------
     database, var : of a running installation
     say : told what was looked at and what was found
-    deep : also read every sample and every kept file
+    quick : without reading every block of samples and numbers and every kept file
+    mend : make anew what is damaged
+    computed : so many runs are computed afresh and compared with what is stored
     """
     parts: list[tuple[str, Callable[[], Iterator[Found]]]] = [
         ("disk", lambda: _disk(var)),
@@ -48,10 +44,14 @@ def check(database: Database, var: Path, say: Say, *, deep: bool = True) -> int:
         ("files", lambda: _orphans(database, var)),
         ("backups", lambda: _backups(var)),
     ]
-    if deep:
-        parts += [("samples", lambda: _samples(database)), ("kept files", lambda: _originals(database))]
+    if quick:
+        parts.append(("kept files", lambda: _known_damage(database)))
     else:
-        parts += [("kept files", lambda: _known_damage(database))]
+        # Files first: what is damaged of a run can be made anew from its file, if that is whole.
+        parts.append(("kept files", lambda: _originals(database)))
+        parts.append(("samples and numbers", lambda: check_data(database, var, mend=mend)))
+    if computed:
+        parts.append(("numbers computed anew", lambda: check_computed(database, computed, say, mend=mend)))
     worst = 0
     for name, look in parts:
         found = list(look())
@@ -122,25 +122,6 @@ def _backups(var: Path) -> Iterator[Found]:
         yield Found(False, "No backup was made by itself yet; lauftakt backup FILE makes one.")
     if last.told():
         yield Found(True, last.told() or "")
-
-
-def _samples(database: Database) -> Iterator[Found]:
-    broken: set[int] = set()
-    with database.begin() as session:
-        rows = session.execute(
-            select(Samples.id, Samples.channel_id, Samples.clock, Samples.values).execution_options(
-                yield_per=50, **INCLUDE_REMOVED
-            )
-        )
-        for _, channel, clock, values in rows:
-            try:
-                good = len(unpack(clock)) == len(unpack(values))
-            except Exception:  # whatever a damaged block makes the library raise
-                good = False
-            if not good:
-                broken.add(channel)
-    if broken:
-        yield Found(True, f"{len(broken)} channels cannot be read back; bring a backup back.")
 
 
 def _known_damage(database: Database) -> Iterator[Found]:

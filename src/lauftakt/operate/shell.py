@@ -39,6 +39,10 @@ def add_commands(commands: Any) -> None:
     _add_copies(command)
 
 
+# So many runs are computed afresh where nobody names a number.
+DEEP = 5
+
+
 def _add_running(command: Callable[..., Any]) -> None:
     """What starts an installation, keeps it running, and looks at it."""
     start = command("start", "start your own Lauftakt on this machine", "start --lan", _start)
@@ -57,6 +61,11 @@ def _add_running(command: Callable[..., Any]) -> None:
     service.add_argument("--servers", type=_count, default=1, metavar="N", help="processes that answer (default: 1)")
     check = command("check", "say whether the running installation is well", "check --quick", _check)
     check.add_argument("--quick", action="store_true", help="without reading every sample and kept file")
+    check.add_argument("--mend", action="store_true", help="make anew what is damaged, from the files as handed in")
+    check.add_argument(
+        "--deep", type=_count, nargs="?", const=DEEP, default=0, metavar="N",
+        help=f"compute N runs afresh (default: {DEEP}) and compare their numbers with those that are stored",
+    )  # fmt: skip
 
 
 def _add_people(command: Callable[..., Any]) -> None:
@@ -367,4 +376,8 @@ def _take_in(chosen: argparse.Namespace) -> int:
 def _check(chosen: argparse.Namespace) -> int:
     from lauftakt.operate.check import check
 
-    return _on_running(chosen, lambda database: check(database, chosen.var.resolve(), say, deep=not chosen.quick))
+    def do(database: "Database") -> int:
+        where = chosen.var.resolve()
+        return check(database, where, say, quick=chosen.quick, mend=chosen.mend, computed=chosen.deep)
+
+    return _on_running(chosen, do)

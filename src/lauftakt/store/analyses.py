@@ -7,7 +7,6 @@ from datetime import timedelta
 from typing import Protocol
 
 import numpy as np
-import zstandard
 from numpy.typing import NDArray
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
@@ -19,8 +18,9 @@ from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.by_lap import STATISTICS
 from lauftakt.core.technique.figures import Figures
 from lauftakt.settings import kept_hours
-from lauftakt.store.blocks import pack, unpack
+from lauftakt.store.blocks import expand, pack, squeeze, unpack
 from lauftakt.store.counting import settle
+from lauftakt.store.damage import Damaged, check_laps, check_roles, reading, seal
 from lauftakt.store.database import now
 from lauftakt.store.models import Analysis, Comparison, ComparisonMember, Curves, LapFigures, LapRow, Run, SectorTime
 
@@ -75,6 +75,7 @@ def save_analysis(
     for role, rows in by_lap.items():
         session.add(LapFigures(team_id=run.team_id, analysis_id=row.id, role=role, data=pack(rows, "<f8")))
     session.flush()
+    seal(session, row, laps)
     run.analysis_id = row.id
     settle(session, run, laps)
     return row
@@ -127,14 +128,14 @@ def pack_figures(known: AllFigures) -> bytes:
         [number, corner, None if found is None else [getattr(found, code) for code in codes]]
         for (number, corner), found in known.items()
     ]
-    return zstandard.ZstdCompressor().compress(json.dumps({"codes": codes, "rows": rows}).encode())
+    return squeeze(json.dumps({"codes": codes, "rows": rows}).encode(), level=3)
 
 
 def unpack_figures(data: bytes | None) -> AllFigures | None:
     """What :func:`pack_figures` was given; None where another version of the figures was kept."""
     if data is None:
         return None
-    found = json.loads(zstandard.ZstdDecompressor().decompress(data))
+    found = json.loads(expand(data))
     if found["codes"] != [item.name for item in fields(Figures)]:
         return None
     return {(number, corner): None if row is None else Figures(*row) for number, corner, row in found["rows"]}
@@ -166,10 +167,15 @@ def load_curves(
     query = select(Curves.analysis_id, Curves.role, Curves.rows, Curves.data).where(
         Curves.team_id == team_id, Curves.analysis_id.in_(analysis_ids), Curves.role.in_(roles)
     )
-    return {
-        (analysis_id, role): np.asarray(unpack(data)).reshape(rows, -1)
-        for analysis_id, role, rows, data in session.execute(query)
-    }
+    check_roles(session, analysis_ids)
+    found: dict[tuple[int, str], Array] = {}
+    for analysis_id, role, rows, data in session.execute(query):
+        with reading("analysis", analysis_id=analysis_id):
+            values = np.asarray(unpack(data))
+            if rows <= 0 or values.size % rows:
+                raise Damaged("Curves have another number of laps than was stored.")
+            found[analysis_id, role] = values.reshape(rows, -1)
+    return found
 
 
 def load_figures_by_lap(
@@ -183,15 +189,16 @@ def load_figures_by_lap(
         query = query.where(LapFigures.role.in_(roles))
     found: dict[int, dict[str, Array]] = {analysis: {} for analysis in analysis_ids}
     for analysis, role, data in session.execute(query):
-        found[analysis][role] = np.asarray(unpack(data)).reshape(-1, len(STATISTICS))
+        with reading("analysis", analysis_id=analysis):
+            found[analysis][role] = np.asarray(unpack(data)).reshape(-1, len(STATISTICS))
     return found
 
 
 def load_figures(session: Session, team_id: int, analysis_id: int) -> AllFigures | None:
     """Figures that were kept with an analysis; None where there are none."""
-    return unpack_figures(
-        session.scalar(select(Analysis.figures).where(Analysis.team_id == team_id, Analysis.id == analysis_id))
-    )
+    kept = session.scalar(select(Analysis.figures).where(Analysis.team_id == team_id, Analysis.id == analysis_id))
+    with reading("analysis", analysis_id=analysis_id):
+        return unpack_figures(kept)
 
 
 def numbers_of(session: Session, team_id: int, analysis_id: int) -> list[int]:
@@ -247,7 +254,9 @@ def load_laps(session: Session, team_id: int, analysis_ids: Sequence[int]) -> di
             sector_times_s=tuple(sectors.get(row.id, ())),
         )
         found[row.analysis_id].append(lap)
-    return {analysis: tuple(laps) for analysis, laps in found.items()}
+    laps = {analysis: tuple(rows) for analysis, rows in found.items()}
+    check_laps(session, laps)
+    return laps
 
 
 class LapLike(Protocol):

@@ -13,6 +13,7 @@ from lauftakt.core.laps.counting import (
     outcome,
     theoretical_best,
 )
+from lauftakt.store.damage import check_laps
 from lauftakt.store.database import mine, now
 from lauftakt.store.models import LapRow, LapWord, Run
 
@@ -22,7 +23,9 @@ def laps_of(session: Session, analysis_id: int | None) -> list[LapRow]:
     if analysis_id is None:
         return []
     query = select(LapRow).where(LapRow.analysis_id == analysis_id).options(selectinload(LapRow.sectors))
-    return list(session.scalars(query.order_by(LapRow.number)))
+    laps = list(session.scalars(query.order_by(LapRow.number)))
+    check_laps(session, {analysis_id: laps})
+    return laps
 
 
 def word_for(lap: Begun, words: Sequence[LapWord]) -> LapWord | None:

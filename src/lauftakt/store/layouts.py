@@ -16,6 +16,7 @@ from lauftakt.core.circuit.layout import Corner, Layout, LayoutSketch, Line, Pas
 from lauftakt.core.circuit.sketching import sketch_from
 from lauftakt.core.plane import Plane
 from lauftakt.store.blocks import pack, unpack
+from lauftakt.store.damage import reading
 from lauftakt.store.database import INCLUDE_REMOVED, mine, now
 from lauftakt.store.models import Circuit, LayoutRow, LayoutVersion, MarkRow, SectorSet
 
@@ -72,7 +73,8 @@ def load_layout(
 
 def to_layout(version: LayoutVersion, sectors: SectorSet | None, name: str) -> Layout:
     """The core's layout of rows."""
-    s, x, y = unpack(version.geometry).astype(float).reshape(3, -1)
+    with reading("layout"):
+        s, x, y = unpack(version.geometry).astype(float).reshape(3, -1)
     places, splits = version.places, sectors.splits if sectors else {}
     return Layout(
         name=name,

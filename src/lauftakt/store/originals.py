@@ -4,18 +4,15 @@ import hashlib
 from collections.abc import Iterator
 from pathlib import Path
 
-import zstandard
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
+from lauftakt.store.blocks import expand, squeeze
+from lauftakt.store.damage import Damaged
 from lauftakt.store.models import Original, OriginalPart, Run
 
 # One blob a packet, well under what the database takes.
 PART_BYTES = 3_000_000
-
-
-class Damaged(Exception):
-    """The kept bytes are not those that were handed in."""
 
 
 def keep_original(session: Session, run: Run, path: Path) -> None:
@@ -28,7 +25,7 @@ def keep_original(session: Session, run: Run, path: Path) -> None:
     session.flush()
     with path.open("rb") as file:
         for number, part in enumerate(iter(lambda: file.read(PART_BYTES), b"")):
-            data = zstandard.ZstdCompressor(level=3).compress(part)
+            data = squeeze(part, level=3)
             session.add(OriginalPart(team_id=run.team_id, original_id=row.id, number=number, data=data))
             session.flush()
 
@@ -45,13 +42,15 @@ def original_parts(session: Session, row: Original) -> Iterator[bytes]:
     query = select(OriginalPart.data).where(OriginalPart.team_id == row.team_id, OriginalPart.original_id == row.id)
     for data in session.scalars(query.order_by(OriginalPart.number).execution_options(yield_per=1)):
         try:
-            part = zstandard.ZstdDecompressor().decompress(data)
-        except zstandard.ZstdError as error:
-            raise Damaged(f"The kept bytes of “{row.file_name}” cannot be unpacked.") from error
+            part = expand(data)
+        except Damaged as error:
+            raise Damaged(f"The kept bytes of “{row.file_name}” cannot be unpacked.", part="original") from error
         digest.update(part)
         yield part
     if row.sha256 and digest.hexdigest() != row.sha256:
-        raise Damaged(f"The kept bytes of “{row.file_name}” do not have the checksum of what was handed in.")
+        raise Damaged(
+            f"The kept bytes of “{row.file_name}” do not have the checksum of what was handed in.", part="original"
+        )
 
 
 def write_original(session: Session, row: Original, path: Path) -> None:

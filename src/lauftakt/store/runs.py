@@ -17,6 +17,7 @@ from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.text import one_line
 from lauftakt.core.log.units import into_si, reading_of
 from lauftakt.store.blocks import BLOCK_SAMPLES, pack, unpack
+from lauftakt.store.damage import Damaged, reading
 from lauftakt.store.database import INCLUDE_REMOVED, mine, now
 from lauftakt.store.layouts import sectors_of
 from lauftakt.store.models import Car, ChannelRow, Driver, Event, LayoutRow, Run, Samples
@@ -273,8 +274,12 @@ def load_samples(session: Session, row: ChannelRow) -> tuple[Array, Array]:
         .where(Samples.team_id == row.team_id, Samples.channel_id == row.id)
         .order_by(Samples.first)
     ).all()
-    clock = np.concatenate([unpack(clock).astype(float) for clock, _ in blocks])
-    return clock, np.concatenate([unpack(values).astype(float) for _, values in blocks])
+    with reading("samples", run_id=row.run_id):
+        clocks = [unpack(clock).astype(float) for clock, _ in blocks]
+        values = [unpack(values).astype(float) for _, values in blocks]
+        if not row.count == sum(map(len, clocks)) == sum(map(len, values)):
+            raise Damaged(f"Some of the samples of {row.name} are missing.")
+        return np.concatenate(clocks), np.concatenate(values)
 
 
 def load_si(session: Session, row: ChannelRow) -> Channel:

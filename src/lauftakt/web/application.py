@@ -62,6 +62,7 @@ from lauftakt.web import (
 from lauftakt.web.access import Problem, build, login_manager
 from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
+from lauftakt.web.damaged import answer_despite_damage
 from lauftakt.web.door import guard_the_door
 from lauftakt.web.keeping import Kept
 from lauftakt.web.limits import BodiesAtOnce, limiter
@@ -136,6 +137,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
     ):  # fmt: skip
         app.register_blueprint(module.blueprint, url_prefix="/api")
     _errors(app, settings)
+    answer_despite_damage(app, app.extensions["lauftakt"])
     app.wsgi_app = BodiesAtOnce(app.wsgi_app)  # type: ignore[method-assign]
     if settings.proxies:
         app.wsgi_app = ProxyFix(  # type: ignore[method-assign]

@@ -25,7 +25,7 @@ PAGE = 40
 ENDED_BADLY = ("failed", "cancelled", "refused")
 # Kinds of work that are simply begun once more as they were asked for.
 MAKE_FILES = ("export", "sheets")
-SAME_AGAIN = ("export", "reline", "compare", "follow", "remove", "demo", "backup", "sheets")
+SAME_AGAIN = ("export", "reline", "compare", "follow", "remove", "seal", "demo", "backup", "sheets")
 
 
 @blueprint.get("/jobs")

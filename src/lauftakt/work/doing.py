@@ -12,6 +12,7 @@ from sqlalchemy.exc import DBAPIError
 from lauftakt import settings
 from lauftakt.core.log.model import Unusable
 from lauftakt.formats.reading import kind_of
+from lauftakt.store.damage import Damaged
 from lauftakt.store.database import Database, mine_by_id
 from lauftakt.store.models import HandIn
 from lauftakt.store.removing import long_removed, purge_row
@@ -22,8 +23,10 @@ from lauftakt.work.fetching import NoAnswer, address_of, fetch
 from lauftakt.work.importing import import_file
 from lauftakt.work.inbox import discard, inbox_path
 from lauftakt.work.limits import TookTooLong, time_limit
+from lauftakt.work.mending import put_aside
 from lauftakt.work.relining import reline
 from lauftakt.work.renewing import renew_run
+from lauftakt.work.sealing import seal_team
 from lauftakt.work.sources import Cancelled, Report, Source, sha256_of
 from lauftakt.work.unpacking import unpack
 
@@ -125,6 +128,10 @@ def _remove(doing: Doing) -> Done:
     return Done(result={"gone": gone})
 
 
+def _seal(doing: Doing) -> Done:
+    return Done(seal_team(doing.database, doing.ours, doing.report))
+
+
 def _demo(doing: Doing) -> Done:
     from lauftakt.work.demo_school import fill_demo_school
 
@@ -134,7 +141,7 @@ def _demo(doing: Doing) -> Done:
 # Every kind of work that workers do.
 KINDS: dict[str, Callable[[Doing], Done]] = {
     "import": _import, "renew": _renew, "reline": _reline, "export": _export, "compare": _compare, "follow": _follow,
-    "remove": _remove, "demo": _demo,
+    "remove": _remove, "seal": _seal, "demo": _demo,
 }  # fmt: skip
 # What gives room rather than taking it goes on with a full disk.
 GIVES_ROOM = frozenset({"remove"})
@@ -187,6 +194,10 @@ def work_on(
         log.warning("Job %s was taken by another worker; nothing of this try was stored.", job_id)
         return []
     except Exception as error:
+        if isinstance(error, Damaged):
+            again = put_aside(database, error).jobs
+            _ended(database, ours, error, retry=False)
+            return again
         if not _ended(database, ours, error, retry=retry):
             return []
     _forget_file(database, inbox, job_id)
@@ -232,6 +243,8 @@ def _told(error: Exception) -> tuple[str, str, str]:
     """State, code and sentence for what ended a job."""
     if isinstance(error, Unusable):
         return "refused", error.code, str(error)
+    if isinstance(error, Damaged):
+        return "failed", "damaged", f"{error} It is being made anew where that can be done; try this again then."
     if isinstance(error, Cancelled):
         return "cancelled", "cancelled", "Cancelled; nothing of it was stored."
     if isinstance(error, TookTooLong):

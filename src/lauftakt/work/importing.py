@@ -21,13 +21,15 @@ from lauftakt.store.layouts import (
     sectors_drawn,
     sectors_of,
 )
-from lauftakt.store.models import Driver, HandIn, LayoutRow, Run, RunOverlap, SectorSet
+from lauftakt.store.models import Driver, HandIn, LayoutRow, Original, Run, RunOverlap, SectorSet
 from lauftakt.store.originals import keep_original
 from lauftakt.store.runs import Delivered, Labels, add_run, day_of_run, named, save_recognition
 from lauftakt.work.given_files import import_given
 from lauftakt.work.jobs import hold
 from lauftakt.work.labelling import propose
 from lauftakt.work.locating import PlacedRun, ReadLog, on_known_layout, on_new_layout
+from lauftakt.work.mending import READ_AGAIN
+from lauftakt.work.open_jobs import renew_runs
 from lauftakt.work.overlapping import Overlap, overlapping
 from lauftakt.work.sources import Report, Source, alone
 
@@ -61,7 +63,8 @@ def import_file(database: Database, source: Source, report: Report) -> None:
     if kind_of(source.path) == "layout":
         import_given(database, source)
         return
-    _refuse_twin(database, source)
+    if _is_known(database, source):
+        return
     raw = read_raw(source.path)
     report(0.25, "recognising")
     with database.begin() as session:
@@ -90,12 +93,31 @@ def _place_and_store(database: Database, source: Source, read: ReadLog, report: 
         _store(database, source, read, placed, report)
 
 
-def _refuse_twin(database: Database, source: Source) -> None:
+def _is_known(database: Database, source: Source) -> bool:
+    """Whether a run of the very same bytes is there, whose kept file was damaged: it is whole again with these.
+
+    Raises
+    ------
+    Unusable
+        ``duplicate`` where nothing of that run is damaged.
+    """
     with database.begin() as session:
         hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
-        twin = session.scalar(mine(Run, source.team_id).where(Run.sha256 == hand_in.sha256))
-        if twin is not None:
+        twin = session.scalar(mine(Run, source.team_id).where(Run.sha256 == hand_in.sha256).with_for_update())
+        if twin is None:
+            return False
+        kept = session.scalar(mine(Original, source.team_id).where(Original.run_id == twin.id))
+        if kept is None or kept.damaged_at is None:
             raise _duplicate(twin.file_name)
+        if source.claim is not None:
+            hold(session, source.claim)
+        keep_original(session, twin, source.path)
+        twin.reader_version = READ_AGAIN
+        renew_runs(session, twin.team_id, [twin.id], hand_in.account_id)
+        hand_in.run_id, hand_in.driver_id, hand_in.state = twin.id, twin.driver_id, "taken"
+        hand_in.code = "mended"
+        hand_in.message = f"The stored bytes of “{twin.file_name}” were damaged; with this file they are whole again."
+        return True
 
 
 def _duplicate(file_name: str) -> Unusable:

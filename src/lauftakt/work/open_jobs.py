@@ -16,7 +16,7 @@ PLACEABLE = frozenset({"no-positions", "elsewhere", "no-laps", "start-line", "no
 # are busy, or frozen, are no reason to send the same again and again.
 LOST = timedelta(seconds=60)
 # What is brought up to date by itself, often many at once: it waits in a line of its own, beside what was asked for.
-NOBODY_WAITS = frozenset({"renew", "compare", "follow", "remove"})
+NOBODY_WAITS = frozenset({"renew", "compare", "follow", "remove", "seal"})
 
 
 def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int]:

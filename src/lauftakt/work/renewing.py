@@ -14,17 +14,19 @@ from sqlalchemy.orm import Session
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.log.dialect import Choice, Dialect
-from lauftakt.core.log.model import RawLog, Unusable
+from lauftakt.core.log.model import Log, RawLog, Unusable
 from lauftakt.core.pipeline import CODE_VERSION, analyse_run
+from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.by_lap import figures_by_lap
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import READER_VERSION, read_raw
 from lauftakt.store.analyses import save_analysis
+from lauftakt.store.damage import Damaged
 from lauftakt.store.database import Database, mine_by_id, now
 from lauftakt.store.dialects import find_dialect, to_dialect
 from lauftakt.store.layouts import load_layout
 from lauftakt.store.models import Analysis, DialectRow, Event, HandIn, LayoutRow, Original, Run
-from lauftakt.store.originals import Damaged, write_original
+from lauftakt.store.originals import write_original
 from lauftakt.store.runs import load_raw, save_channels, save_recognition
 from lauftakt.work.jobs import Claim, hold
 from lauftakt.work.open_jobs import renew_runs
@@ -115,11 +117,8 @@ def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None 
         where the job was taken by another worker.
     """
     for _ in range(MOST_ROUNDS):
-        with database.begin() as session:
-            basis = basis_of(session, mine_by_id(session, Run, team_id, run_id))
-        # Computed outside of any transaction: nothing is locked meanwhile.
-        log = interpret(basis.raw, basis.dialect)
-        analysed = analyse_run(log, basis.layout)
+        made = computed(database, team_id, run_id)
+        basis, log, analysed = made.basis, made.log, made.analysed
         by_lap = figures_by_lap(log, analysed.laps, analysed.signals, basis.layout.length)
         with database.begin() as session:
             if ours is not None:
@@ -139,6 +138,31 @@ def renew_run(database: Database, team_id: int, run_id: int, ours: Claim | None 
             )
             return
     raise Unusable("changing", "The run was changed again and again while it was computed. Try again.")
+
+
+@dataclass(frozen=True)
+class Computed:
+    """A run as the present program understands it, and what that rests on."""
+
+    basis: _Basis
+    log: Log
+    analysed: AnalysedRun
+
+
+def computed(database: Database, team_id: int, run_id: int) -> Computed:
+    """Understand and compute a run; nothing is stored.
+
+    Raises
+    ------
+    Unusable
+        where it cannot be used so.
+    lauftakt.store.damage.Damaged
+    """
+    with database.begin() as session:
+        basis = basis_of(session, mine_by_id(session, Run, team_id, run_id))
+    # Computed outside of any transaction: nothing is locked meanwhile.
+    log = interpret(basis.raw, basis.dialect)
+    return Computed(basis, log, analyse_run(log, basis.layout))
 
 
 def basis_of(session: Session, run: Run) -> _Basis:

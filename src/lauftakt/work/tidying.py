@@ -9,12 +9,13 @@ from sqlalchemy.orm import Session
 
 from lauftakt.store.analyses import forget_replaced
 from lauftakt.store.database import Database, now
-from lauftakt.store.models import HandIn, Job, RequestCount, Upload
+from lauftakt.store.models import HandIn, Job, RequestCount, Team, Upload
 from lauftakt.store.removing import long_removed, purge_small, purge_teams
 from lauftakt.store.sign_ins import forget_sign_ins
 from lauftakt.work import jobs, open_jobs
 from lauftakt.work.exporting import forget_exports
 from lauftakt.work.inbox import clear_settled, discard, inbox_path
+from lauftakt.work.sealing import unsealed
 
 # So long a file that was taken off the list can be put back.
 KEPT_OFF_THE_LIST = timedelta(days=1)
@@ -38,7 +39,7 @@ def tidy(database: Database, exports: Path, inbox: Path) -> list[int]:
         session.execute(delete(RequestCount).where(RequestCount.until < now().timestamp() - 3600))
         long_gone = HandIn.dismissed_at < now() - KEPT_OFF_THE_LIST
         off = session.scalars(select(HandIn.id).where(HandIn.code.in_(open_jobs.PLACEABLE), long_gone)).all()
-        made = _remove_for_good(session)
+        made = _remove_for_good(session) + _seal(session)
     for path in (inbox_path(inbox, hand_in_id) for hand_in_id in off):
         if path.exists():
             discard(database, path)
@@ -65,6 +66,16 @@ def _forget_orphans(database: Database, inbox: Path) -> None:
 def _forget_jobs(session: Session) -> None:
     of_a_file = select(HandIn.job_id).where(HandIn.job_id.is_not(None))
     session.execute(delete(Job).where(Job.finished_at < now() - JOBS_KEPT, Job.id.not_in(of_a_file)))
+
+
+def _seal(session: Session) -> list[int]:
+    """Jobs for the teams with runs whose blocks an older version wrote, without checksums."""
+    made = []
+    for team_id in sorted({team for team, _ in unsealed(session)}):
+        open_one = select(Job.id).where(Job.team_id == team_id, Job.kind == "seal", Job.state.in_(jobs.OPEN))
+        if session.get(Team, team_id) is not None and session.scalar(open_one.limit(1)) is None:
+            made.append(jobs.add_job(session, team_id, "seal", ("team", team_id)).id)
+    return made
 
 
 def _remove_for_good(session: Session) -> list[int]:

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from lauftakt.web.schemas.base import Schema
 
-Kind = Literal["import", "renew", "export", "reline", "compare", "follow", "remove", "demo", "backup", "sheets"]
+Kind = Literal["import", "renew", "export", "reline", "compare", "follow", "remove", "seal", "demo", "backup", "sheets"]
 JobState = Literal["waiting", "running", "done", "refused", "cancelled", "failed"]
 Format = Literal["csv", "parquet", "mdf4", "gpx", "geojson"]
 

@@ -14,11 +14,12 @@ from lauftakt.core.circuit.sketching import sketch_from
 from lauftakt.formats.columnar import write_columnar
 from lauftakt.formats.dialects import write_dialect
 from lauftakt.formats.geojson import write_sketch
+from lauftakt.store.damage import Damaged
 from lauftakt.store.database import Database, mine, mine_by_id, now
 from lauftakt.store.dialects import to_dialect
 from lauftakt.store.layouts import load_layout, sectors_of, sketch_of
 from lauftakt.store.models import DialectRow, LapWord, LayoutRow, Original, Run, Team
-from lauftakt.store.originals import Damaged, write_original
+from lauftakt.store.originals import write_original
 from lauftakt.store.runs import moment_of
 from lauftakt.work.exporting import run_log, safe_name
 from lauftakt.work.teams.contents import SCHEMA, TEAM, VERSION, LapDecision, LayoutFile, RunFile, TeamFile

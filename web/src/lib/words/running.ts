@@ -20,6 +20,7 @@ export const runningTexts = {
     import: 'Import',
     renew: 'Numbers made anew',
     reline: 'A better line',
+    seal: 'Checksums for older data',
     export: 'Export',
     compare: 'Comparison of the day',
     follow: 'Paces and cues over days',
