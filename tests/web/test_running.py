@@ -99,7 +99,8 @@ def test_work_of_every_kind_that_failed_is_tried_again(
     subject = {
         "renew": ("run", run["runs"][0]["id"]), "export": ("run", run["runs"][0]["id"]),
         "compare": ("event", run["event"]["id"]), "follow": ("team", taught.team_id),
-        "remove": ("team", taught.team_id), "reline": ("layout", taught.get("/api/circuits").json["circuits"][0]["id"]),
+        "remove": ("team", taught.team_id), "seal": ("team", taught.team_id),
+        "reline": ("layout", taught.get("/api/circuits").json["circuits"][0]["id"]),
     }[kind]  # fmt: skip
     payload = {"format": "csv"} if kind == "export" else {"runs": [], "debriefs": []} if kind == "follow" else {}
     with database.begin() as session:

@@ -26,6 +26,7 @@ from lauftakt.web.drivers import undo_change as undo_driver
 from lauftakt.web.labels import change_labels, judge_lap
 from lauftakt.web.layouts import split
 from lauftakt.web.links import bring_link_back
+from lauftakt.web.meanwhile import refuse_to_take_along
 from lauftakt.web.notes import undo_note
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.references import undo_reference
@@ -75,15 +76,19 @@ def _else(row: Action) -> str:
 
 @blueprint.post("/actions/<int:action_id>/undo")
 @only("change")
+@blueprint.input(schemas.UndoIn, location="query")
 @blueprint.output({}, status_code=204)
-def undo(viewer: Viewer, action_id: int) -> str:
-    """Take something back: what it changed is as it was before it. What others changed since at other places stays."""
+def undo(viewer: Viewer, action_id: int, query_data: schemas.UndoIn) -> str:
+    """Take something back: what it changed is as it was before it. What was changed since elsewhere stays; where the
+    very same was changed since, that is refused unless it is wished for anyway."""
     with database().begin() as session:
         row = one(session, Action, viewer, action_id, lock=True)
         if row.undone_at is not None:
             raise Problem(409, "undone", "This was taken back already.")
         if not row.inverse:
             raise Problem(409, "for-good", "This cannot be taken back.")
+        if not query_data.anyway:
+            refuse_to_take_along(session, viewer, row)
         waiting: list[int] = []
         for step in row.inverse:
             waiting += _STEPS[step["do"]](session, viewer, step)

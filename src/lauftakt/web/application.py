@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from apiflask import APIFlask
-from flask import Response, jsonify, request, send_from_directory
+from flask import Response, g, jsonify, request, send_from_directory
 from flask.json.provider import DefaultJSONProvider
 from flask_compress import Compress
 from flask_wtf.csrf import CSRFError, CSRFProtect
@@ -168,6 +168,8 @@ def _problem(status: int, code: str, message: str) -> tuple[Response, int]:
 CONNECTION_LOST = (0, 1040, 1053, 1152, 1153, 1158, 1159, 1160, 1161, 1203, 2002, 2003, 2006, 2013, 2055)
 # Two who changed the same at once: one of them has to try again.
 IN_EACH_OTHERS_WAY = (1205, 1213)
+# The same was made twice, or what something belongs to was removed meanwhile.
+MADE_AT_ONCE = (1062, 1451, 1452)
 AWAY = "The database is starting again. Nothing is lost; "
 
 
@@ -204,10 +206,19 @@ def _errors(app: APIFlask, settings: Settings) -> None:
         return _problem(429, "too-often", "Too many tries. Wait a minute, then try again.")
 
     @app.errorhandler(DBAPIError)
-    def away(error: DBAPIError) -> tuple[Response, int]:
+    def away(error: DBAPIError) -> Any:
         code = error.orig.args[0] if error.orig is not None and error.orig.args else 0
         if is_full(error):
             return full(error)
+        if code in MADE_AT_ONCE:
+            # The other's is there by now: asked again, this request meets it as if it had come later.
+            if not g.get("asked_again") and (request.is_json or not request.content_length):
+                g.asked_again = True
+                try:
+                    return app.make_response(app.dispatch_request())
+                except Exception as other:
+                    return app.handle_user_exception(other)
+            return _problem(409, "same-moment", "Somebody changed or removed the same at this moment. Look again.")
         if code in IN_EACH_OTHERS_WAY:
             return _later("busy", "Somebody else is changing the same at this moment. Try again.")
         if not error.connection_invalidated and code not in CONNECTION_LOST:

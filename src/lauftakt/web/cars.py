@@ -10,6 +10,7 @@ from lauftakt.store.actions import note_action
 from lauftakt.store.models import Car
 from lauftakt.web import schemas
 from lauftakt.web.access import Problem, database, only
+from lauftakt.web.meanwhile import refuse_unseen
 from lauftakt.web.policy import Viewer, one
 
 blueprint = APIBlueprint("cars", __name__, tag="Laps")
@@ -35,9 +36,9 @@ def get_car(viewer: Viewer, car_id: int) -> schemas.CarOut:
 
 @blueprint.put("/cars/<int:car_id>/sheet")
 @only("change")
-@blueprint.input(schemas.CarSheet)
+@blueprint.input(schemas.SheetIn)
 @blueprint.output(schemas.CarKept)
-def keep_sheet(viewer: Viewer, car_id: int, json_data: schemas.CarSheet) -> schemas.CarKept:
+def keep_sheet(viewer: Viewer, car_id: int, json_data: schemas.SheetIn) -> schemas.CarKept:
     """Keep a car's sheet: what it is, its set-up by date, its limits."""
     unknown = [limit.role for limit in json_data.limits if limit.role not in CHANNELS]
     if unknown:
@@ -45,7 +46,9 @@ def keep_sheet(viewer: Viewer, car_id: int, json_data: schemas.CarSheet) -> sche
     with database().begin() as session:
         car = one(session, Car, viewer, car_id, lock=True)
         before = sheet_of(car).model_dump()
-        car.sheet = json_data.model_dump()
+        seen = None if json_data.was is None else json_data.was.model_dump()
+        refuse_unseen(session, viewer, ("car", car.id), seen, before)
+        car.sheet = json_data.model_dump(exclude={"was"})
         action = note_action(
             session,
             viewer.team_id,

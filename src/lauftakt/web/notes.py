@@ -17,6 +17,7 @@ from lauftakt.store.models import Account, Car, Circuit, Driver, LayoutRow, Layo
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.compare.addresses import lap_address
+from lauftakt.web.meanwhile import refuse_unseen
 from lauftakt.web.policy import LEADING, Viewer, one, visible
 
 blueprint = APIBlueprint("notes", __name__, tag="Notes")
@@ -95,6 +96,8 @@ def change(viewer: Viewer, note_id: int, json_data: schemas.NoteChange) -> schem
             _log(session, viewer, row, "removed a note" if json_data.removed else "brought a note back", "removed",
                  not json_data.removed)  # fmt: skip
         if json_data.text is not None and json_data.text != row.text:
+            seen = None if json_data.was is None else {"text": json_data.was}
+            refuse_unseen(session, viewer, ("note", row.id), seen, {"text": row.text})
             before, row.text, row.changed_at = row.text, json_data.text, now()
             _log(session, viewer, row, "changed a note", "text", before)
         if json_data.shared is not None:

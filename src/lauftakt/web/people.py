@@ -16,6 +16,7 @@ from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, enter, only
 from lauftakt.web.givers import picture_of, public_address, reachable, read_token, signer
 from lauftakt.web.limits import limiter
+from lauftakt.web.meanwhile import refuse_unseen
 from lauftakt.web.policy import Viewer, one, visible
 from lauftakt.web.sessions import present_session
 from lauftakt.work.demo_school import demo_of
@@ -81,6 +82,8 @@ def change_person(viewer: Viewer, account_id: int, json_data: schemas.PersonChan
     """Make somebody owner, coach or assistant."""
     with database().begin() as session:
         row = one(session, Account, viewer, account_id, lock=True)
+        seen = None if json_data.was is None else {"role": json_data.was}
+        refuse_unseen(session, viewer, ("account", row.id), seen, {"role": row.role})
         if row.role == "driver":
             raise Problem(409, "driver", "A driver's account stays a driver's.")
         if row.role == "owner" and json_data.role != "owner" and owners_of(session, viewer.team_id) < 2:
@@ -88,6 +91,10 @@ def change_person(viewer: Viewer, account_id: int, json_data: schemas.PersonChan
         if row.role == "owner" and json_data.role != "owner":
             _take_back_invitations_of(session, row)
         row.role = json_data.role
+        note_action(
+            session, viewer.team_id, account_id=viewer.account_id, kind="person", subject=("account", row.id),
+            summary=f"{row.name} is {row.role} now.", inverse=[],
+        )  # fmt: skip
     return ""
 
 

@@ -12,7 +12,8 @@ from lauftakt.store.models import Original, Run
 from lauftakt.store.originals import original_parts
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database, only
-from lauftakt.web.labels import change_many, judge_lap, judged_in_words
+from lauftakt.web.labels import change_many, judge_lap, judged_in_words, labels_of
+from lauftakt.web.meanwhile import refuse_unseen
 from lauftakt.web.policy import Viewer, may, one
 from lauftakt.work.queue import send
 
@@ -76,6 +77,10 @@ def label_many(viewer: Viewer, json_data: schemas.ManyLabels) -> schemas.ManyRun
     """The same labels for several runs: all of them or none."""
     with database().begin() as session:
         runs = [one(session, Run, viewer, run_id, lock=True) for run_id in sorted(set(json_data.runs))]
+        for run in runs:
+            seen = {name: value or None for name, value in (json_data.was or {}).get(run.id, {}).items()}
+            present = {name: value or None for name, value in labels_of(run, set(seen)).items()}
+            refuse_unseen(session, viewer, ("run", run.id), seen, present)
         action, jobs = change_many(session, viewer, runs, json_data.change, "person")
         session.flush()
         details = show.Details(session, viewer, runs)

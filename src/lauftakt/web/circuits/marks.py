@@ -13,6 +13,7 @@ from lauftakt.web import schemas
 from lauftakt.web.access import Problem, curve_cache, database, only
 from lauftakt.web.circuits.ground import drawn_layout, marks_of
 from lauftakt.web.circuits.views import blueprint
+from lauftakt.web.meanwhile import refuse_unseen
 from lauftakt.web.policy import Viewer, one
 
 # More marks than this are no help to anybody.
@@ -48,14 +49,16 @@ def add_mark(viewer: Viewer, layout_id: int, json_data: schemas.MarkIn) -> schem
 
 @blueprint.patch("/layouts/<int:layout_id>/marks/<int:mark_id>")
 @only("change")
-@blueprint.input(schemas.MarkIn)
+@blueprint.input(schemas.MarkChange)
 @blueprint.output(schemas.MarkOut)
-def change_mark(viewer: Viewer, layout_id: int, mark_id: int, json_data: schemas.MarkIn) -> schemas.MarkOut:
+def change_mark(viewer: Viewer, layout_id: int, mark_id: int, json_data: schemas.MarkChange) -> schemas.MarkOut:
     """Move or rename a mark."""
     with database().begin() as session:
         row, layout = _layout(session, viewer, layout_id)
         mark = _mark(session, viewer, row, mark_id)
         before = _values(mark)
+        seen = None if json_data.was is None else json_data.was.model_dump()
+        refuse_unseen(session, viewer, ("layout", row.id), seen, before)
         mark.name, mark.side = json_data.name, json_data.side
         if json_data.at_m is not None or json_data.latitude is not None:
             mark.latitude, mark.longitude = _where(layout, json_data)

@@ -196,6 +196,16 @@ class MarkIn(Schema):
     longitude: float | None = Field(default=None, ge=-180, le=180)
 
 
+class MarkSeen(Schema):
+    name: str
+    latitude: float
+    longitude: float
+
+
+class MarkChange(MarkIn):
+    was: MarkSeen | None = Field(default=None, description="The mark as whoever asks saw it.")
+
+
 class SetIn(Schema):
     name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60), OneLine]
     copy_of: int | None = None

@@ -39,6 +39,7 @@ class NoteIn(Schema):
 
 class NoteChange(Schema):
     text: NoteText | None = None
+    was: str | None = Field(default=None, description="The text as its writer saw it; refused where it is another.")
     shared: bool | None = None
     removed: bool | None = Field(default=None, description="False brings it back.")
 

@@ -76,6 +76,7 @@ class TeamChange(Schema):
 
 class PersonChange(Schema):
     role: Role
+    was: Role | None = Field(default=None, description="What the person was before, as whoever asks saw it.")
 
 
 class InvitationNew(Schema):

@@ -140,6 +140,9 @@ class ManyLabels(Schema):
 
     runs: Annotated[list[int], Field(min_length=1, max_length=200)]
     change: Labels
+    was: dict[int, dict[str, str | bool | None]] | None = Field(
+        default=None, max_length=200, description="Labels by run, as whoever asks saw them; refused where others are."
+    )
 
 
 class ManyRuns(Schema):

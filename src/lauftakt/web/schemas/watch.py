@@ -47,6 +47,10 @@ class CarSheet(Schema):
     limits: list[CarLimit] = Field(default_factory=list, max_length=40)
 
 
+class SheetIn(CarSheet):
+    was: CarSheet | None = Field(default=None, description="The sheet as whoever asks saw it.")
+
+
 class CarOut(Schema):
     id: int
     name: str

@@ -54,6 +54,10 @@ class ActionQuery(Schema):
     limit: Annotated[int, Field(ge=1, le=200)] = 60
 
 
+class UndoIn(Schema):
+    anyway: bool = Field(default=False, description="Also where the same was changed since.")
+
+
 class ChannelEntryOut(Schema):
     """A channel that can be drawn along the circuit."""
 

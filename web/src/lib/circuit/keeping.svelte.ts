@@ -3,7 +3,7 @@ import { api, ApiProblem, done, type EdgesIn, type MarkOut } from '$lib/api/clie
 import { asked } from '$lib/circuit/draft';
 import type { Outlined } from '$lib/circuit/outline.svelte';
 import type { Drafting } from '$lib/circuit/drafting.svelte';
-import { follow, noteAction, noteUndo } from '$lib/parts/notes.svelte';
+import { follow, noteAction, noteUndo, sendUnlessChanged } from '$lib/parts/notes.svelte';
 import { texts } from '$lib/words';
 
 const t = texts.circuit;
@@ -160,19 +160,28 @@ export class Keeping {
     await this.refresh();
   }
 
-  private async putMark(mark: MarkOut): Promise<void> {
+  private async putMark(mark: MarkOut, before?: MarkOut): Promise<boolean> {
     const params = { path: { layout_id: this.id, mark_id: mark.id } };
     const body = { name: mark.name, side: mark.side, at_m: mark.at_m, offset_m: mark.offset_m };
-    await done(api.PATCH('/api/layouts/{layout_id}/marks/{mark_id}', { params, body }));
+    const was = before && { name: before.name, latitude: before.latitude, longitude: before.longitude };
+    const send = (insisting: boolean) =>
+      done(
+        api.PATCH('/api/layouts/{layout_id}/marks/{mark_id}', {
+          params,
+          body: { ...body, was: insisting ? null : was },
+        }),
+      );
+    const kept = await sendUnlessChanged(send, this.refresh);
     await this.refresh();
+    return kept !== undefined;
   }
 
   changeMark(mark: MarkOut): Promise<boolean> {
     return this.act(async () => {
       const before = this.drafting.ground?.marks.find((own) => own.id === mark.id);
-      await this.putMark(mark);
+      const kept = await this.putMark(mark, before);
       this.drafting.markMoved = null;
-      if (before) noteUndo(t.markChanged(mark.name), () => this.putMark(before));
+      if (before && kept) noteUndo(t.markChanged(mark.name), () => this.putMark(before));
     });
   }
 

@@ -1,5 +1,5 @@
 // Short notes at the foot of the page, most of them with a way back.
-import { api, done, type Job } from '$lib/api/client';
+import { api, ApiProblem, done, type Job } from '$lib/api/client';
 import { createToaster } from '@skeletonlabs/skeleton-svelte';
 import { texts } from '$lib/words';
 
@@ -14,12 +14,12 @@ function say(options: Parameters<typeof toaster.create>[0]): void {
 
 let last: (() => Promise<void>) | null = null;
 
-/** Say what was done and offer to undo it. */
-export function noteUndo(title: string, undo: () => Promise<void>): void {
+/** Say what was done and offer to undo it; what only asks back instead gives false. */
+export function noteUndo(title: string, undo: () => Promise<unknown>): void {
   const once = async (): Promise<void> => {
     if (last === once) last = null;
     try {
-      await undo();
+      if ((await undo()) === false) return;
     } catch (error) {
       noteTrouble(error);
       return;
@@ -78,10 +78,54 @@ export function noteAction(
     note(title);
     return;
   }
-  noteUndo(title, async () => {
-    await done(api.POST('/api/actions/{action_id}/undo', { params: { path: { action_id: action } } }));
+  noteUndo(title, () => takeBack(action, after, () => note(texts.handIn.undone)));
+}
+
+/**
+ * Take back what the server keeps under a number. Where somebody changed the same since, say so and offer to do it anyway;
+ * false then.
+ */
+async function takeBack(action: number, after: () => Promise<void>, finished: () => void): Promise<boolean> {
+  const path = { action_id: action };
+  const undo = async (anyway: boolean): Promise<void> => {
+    await done(
+      api.POST('/api/actions/{action_id}/undo', { params: { path, query: anyway ? { anyway } : {} } }),
+    );
     await after();
-  });
+  };
+  try {
+    await undo(false);
+    return true;
+  } catch (error) {
+    if (!(error instanceof ApiProblem && error.code === 'changed-since')) throw error;
+    insist(error.message, texts.handIn.undoAnyway, async () => {
+      await undo(true);
+      finished();
+    });
+    return false;
+  }
+}
+
+/** Ask whether something is to be done although somebody else did something meanwhile. */
+function insist(title: string, label: string, go: () => Promise<void>): void {
+  say({ title, duration: 20_000, action: { label, onClick: () => void go().catch(noteTrouble) } });
+}
+
+/**
+ * Send what somebody wrote. Where somebody else changed the same meanwhile, show what stands there and offer to keep one's
+ * own anyway; undefined then, and `later` is called if they do.
+ */
+export async function sendUnlessChanged<T>(
+  send: (insisting: boolean) => Promise<T>,
+  later: (kept: T) => void | Promise<void>,
+): Promise<T | undefined> {
+  try {
+    return await send(false);
+  } catch (error) {
+    if (!(error instanceof ApiProblem && error.code === 'changed-meanwhile')) throw error;
+    insist(error.message, texts.handIn.keepMine, async () => later(await send(true)));
+    return undefined;
+  }
 }
 
 /** Take the last change back, if there is one. */
@@ -107,9 +151,8 @@ export async function undoKept(who: string, after: () => Promise<void>): Promise
       note(texts.handIn.nothingToUndo);
       return;
     }
-    await done(api.POST('/api/actions/{action_id}/undo', { params: { path: { action_id: own.id } } }));
-    await after();
-    note(texts.handIn.tookBack(own.summary));
+    const told = (): void => note(texts.handIn.tookBack(own.summary));
+    if (await takeBack(own.id, after, told)) told();
   } catch (error) {
     noteTrouble(error);
   }

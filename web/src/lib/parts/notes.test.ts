@@ -24,13 +24,24 @@ vi.mock('$lib/api/client', () => {
     const answer = answers.shift();
     return answer instanceof Error ? Promise.reject(answer) : Promise.resolve(answer);
   };
+  class ApiProblem extends Error {
+    constructor(
+      readonly status: number,
+      readonly code: string,
+      message: string,
+    ) {
+      super(message);
+    }
+  }
   return {
+    ApiProblem,
     api: { GET: ask('GET'), POST: ask('POST') },
     done: (answer: Promise<unknown>) => answer,
   };
 });
 
-const { follow, noteAction, undoKept, undoLast } = await import('./notes.svelte');
+const { follow, noteAction, sendUnlessChanged, undoKept, undoLast } = await import('./notes.svelte');
+const { ApiProblem } = await import('$lib/api/client');
 const { texts } = await import('$lib/words');
 const settled = () => new Promise((later) => setTimeout(later, 0));
 const job = (state: string, more: object = {}) =>
@@ -77,6 +88,42 @@ describe('what was done can be taken back', () => {
     await settled();
     expect(after).not.toHaveBeenCalled();
     expect(shown.map((toast) => toast.title)).toEqual(['Changed.', 'Somebody changed it since.']);
+  });
+
+  it('where somebody changed the same since it asks, and goes on only when told to', async () => {
+    answers.push(new ApiProblem(409, 'changed-since', 'Ben changed the same since.'), {});
+    const after = vi.fn(async () => undefined);
+    noteAction('Changed.', 12, after);
+    undoLast();
+    await settled();
+    expect(after).not.toHaveBeenCalled();
+    expect(shown.at(-1)?.title).toBe('Ben changed the same since.');
+    expect(shown.at(-1)?.action?.label).toBe(texts.handIn.undoAnyway);
+    shown.at(-1)?.action?.onClick();
+    await settled();
+    expect(asked).toHaveLength(2);
+    expect(after).toHaveBeenCalledOnce();
+    expect(shown.at(-1)?.title).toBe(texts.handIn.undone);
+  });
+
+  it('what somebody else wrote meanwhile is shown, and replaced only when told to', async () => {
+    const tries: boolean[] = [];
+    const later = vi.fn();
+    const send = async (insisting: boolean): Promise<string> => {
+      tries.push(insisting);
+      if (!insisting) throw new ApiProblem(409, 'changed-meanwhile', 'Ben changed this meanwhile.');
+      return 'kept';
+    };
+    expect(await sendUnlessChanged(send, later)).toBeUndefined();
+    expect(tries).toEqual([false]);
+    expect(shown.at(-1)?.title).toBe('Ben changed this meanwhile.');
+    shown.at(-1)?.action?.onClick();
+    await settled();
+    expect(tries).toEqual([false, true]);
+    expect(later).toHaveBeenCalledWith('kept');
+    await expect(sendUnlessChanged(async () => Promise.reject(new Error('Away.')), later)).rejects.toThrow(
+      'Away.',
+    );
   });
 
   it('after the page was loaded anew: the own last action, as the server keeps it', async () => {

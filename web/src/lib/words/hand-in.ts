@@ -44,6 +44,8 @@ export const handInTexts = {
   dismissed: (name: string) => `${name} was taken off the list.`,
   undo: 'Undo',
   undone: 'Undone.',
+  undoAnyway: 'Undo anyway',
+  keepMine: 'Save mine anyway',
   nothingToUndo: 'There is nothing of yours to take back.',
   tookBack: (what: string) => `Taken back: ${what}`,
   states: {

@@ -44,7 +44,8 @@
   const become = (person: Person, to: string) =>
     attempt(async () => {
       const params = { path: { account_id: person.id } };
-      await done(api.PATCH('/api/people/{account_id}', { params, body: { role: to as Role } }));
+      const was = person.role === 'driver' ? null : person.role;
+      await done(api.PATCH('/api/people/{account_id}', { params, body: { role: to as Role, was } }));
       return t.kept;
     });
   const takeOut = (person: Person) =>

@@ -6,7 +6,7 @@
   import { keys } from '$lib/api/keys';
   import { called } from '$lib/desk/called';
   import type { Desk } from '$lib/desk/desk.svelte';
-  import { noteUndo } from '$lib/parts/notes.svelte';
+  import { noteUndo, sendUnlessChanged } from '$lib/parts/notes.svelte';
   import { Doing } from '$lib/parts/doing.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
@@ -104,8 +104,17 @@
   const change = (submitted: Event, row: DeskNote): Promise<void> => {
     submitted.preventDefault();
     return doing.do(async () => {
-      await done(api.PATCH('/api/notes/{note_id}', { params: of(row), body: { text: other } }));
-      changing = null;
+      const text = other;
+      const send = (insisting: boolean) =>
+        done(
+          api.PATCH('/api/notes/{note_id}', {
+            params: of(row),
+            body: { text, was: insisting ? null : row.text },
+          }),
+        );
+      // What another person wrote lies with the way to keep one's own outside of the dialog.
+      if (await sendUnlessChanged(send, again)) changing = null;
+      else open = false;
     });
   };
 

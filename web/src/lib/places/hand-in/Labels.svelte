@@ -1,9 +1,16 @@
 <!-- Labels of many runs in one table, by keyboard alone: proposed, corrected, confirmed. -->
 <script lang="ts">
   import { Check } from '@lucide/svelte';
-  import { api, done, type HandInList, type LabelChange, type RunDetail } from '$lib/api/client';
+  import {
+    api,
+    done,
+    type HandInList,
+    type LabelChange,
+    type ManyRuns,
+    type RunDetail,
+  } from '$lib/api/client';
   import { SvelteSet } from 'svelte/reactivity';
-  import { noteAction, undoLast } from '$lib/parts/notes.svelte';
+  import { noteAction, undoLast, sendUnlessChanged } from '$lib/parts/notes.svelte';
   import { asIs, type TableColumn, type TableView } from '$lib/parts/table/columns';
   import DataTable from '$lib/parts/table/DataTable.svelte';
   import { texts } from '$lib/words';
@@ -73,9 +80,18 @@
   const told = (row: RunDetail, field: Field) =>
     t.sources[row.labels_from[field] ?? source(row, field) ?? ''] ?? '';
 
+  type Was = Record<string, Record<string, string | null>>;
+
   /** Change labels; what is said of it at the foot of the page takes it back. */
-  async function send(runs: number[], change: LabelChange, said: string): Promise<void> {
-    const answer = await done(api.POST('/api/runs/labels', { body: { runs, change } }));
+  async function send(runs: number[], change: LabelChange, said: string, was?: Was): Promise<void> {
+    const ask = (insisting: boolean) =>
+      done(api.POST('/api/runs/labels', { body: { runs, change, was: insisting ? null : was } }));
+    const answer = await sendUnlessChanged(ask, (kept) => sent(runs, kept, said));
+    if (answer) sent(runs, answer, said);
+    else changed([...rows]); // the cell shows again what it showed
+  }
+
+  function sent(runs: number[], answer: ManyRuns, said: string): void {
     changed(answer.runs);
     noteAction(said, answer.action, async () => {
       const back = runs.map((run_id) =>
@@ -90,11 +106,16 @@
     if (to.trim() === before) return;
     const change = (text: string): LabelChange => ({ [field]: text.trim() || null }) as LabelChange;
     try {
-      await send([row.run.id], change(to), t.changed(t.columns[field]));
+      await send([row.run.id], change(to), t.changed(t.columns[field]), { [row.run.id]: seen(row, field) });
     } catch (error) {
       trouble(error);
     }
   }
+
+  /** What stands in a row's field, as the server keeps it. */
+  const seen = (row: RunDetail, field: Field): Record<string, string | null> => ({
+    [field]: (field === 'started_at' ? row.run.started_at : value(row, field)) || null,
+  });
 
   async function confirm(runs: RunDetail[]): Promise<void> {
     const ids = runs.filter((row) => !row.confirmed).map((row) => row.run.id);

@@ -8,7 +8,7 @@
   import { watchUnit } from '$lib/laps/watch';
   import { figure, typedIn, type Unit } from '$lib/quantities/units';
   import { present } from '$lib/session/present.svelte';
-  import { noteAction } from '$lib/parts/notes.svelte';
+  import { noteAction, sendUnlessChanged } from '$lib/parts/notes.svelte';
   import Sheet from '$lib/parts/Sheet.svelte';
   import Trouble from '$lib/parts/Trouble.svelte';
   import { texts } from '$lib/words';
@@ -123,9 +123,20 @@
     const again = () => client.invalidateQueries({ queryKey: keys.anyLaps() });
     try {
       const params = { path: { car_id: car.id } };
-      const kept = await done(api.PUT('/api/cars/{car_id}/sheet', { params, body: sheet() }));
-      noteAction(t.kept(car.name), kept.action, again);
-      await again();
+      const wanted = sheet();
+      const send = (insisting: boolean) =>
+        done(
+          api.PUT('/api/cars/{car_id}/sheet', {
+            params,
+            body: { ...wanted, was: insisting ? null : car.sheet },
+          }),
+        );
+      const sent = async (kept: { action: number }): Promise<void> => {
+        noteAction(t.kept(car.name), kept.action, again);
+        await again();
+      };
+      const kept = await sendUnlessChanged(send, sent);
+      if (kept) await sent(kept);
       open = false;
     } catch (error) {
       trouble = error;
