@@ -134,7 +134,9 @@ def _import(chosen: argparse.Namespace) -> int:
 def _collect(_: argparse.Namespace) -> int:
     from lauftakt.store.database import Database
     from lauftakt.work.collecting import collect
+    from lauftakt.work.private_logs import keep_logs_private
 
+    keep_logs_private()
     stopping = threading.Event()
     for ending in (signal.SIGTERM, signal.SIGINT):
         signal.signal(ending, lambda _signal, _frame: stopping.set())

@@ -197,9 +197,9 @@ def test_people_change_and_leave(app: Any, owner: Coach, database: Database) -> 
     assert owner.delete(f"/api/people/{other}").status_code == 204
     assert guest.get("/api/paddock").status_code == 401
     summaries = [item["summary"] for item in owner.get("/api/actions").json["actions"]]
-    assert summaries[0] == "Second left the team."
+    assert summaries[:2] == ["Second left the team.", "Second is assistant now."]
     whos = [item["who"] for item in owner.get("/api/actions").json["actions"]]
-    assert whos[1] == "somebody who left"
+    assert whos[2] == "somebody who left"
 
 
 @pytest.fixture
@@ -248,6 +248,33 @@ def test_the_demos_password_opens_nothing_in_an_own_installation(app: Any, datab
     assert known.sign_in(PASSWORD).status_code == 401
     with database.begin() as session:
         delete_team(session, session.scalars(select(Account.team_id).where(Account.email == EMAIL)).one())
+
+
+@pytest.mark.parametrize(
+    "guessed",
+    ["Ellerholm2026!", "ellerholm-park-1", "Halvard Ines 99", "Lauftakt2026", "ada.school.2025", "Ada Ellerholm"],
+)
+def test_words_that_stand_around_are_no_password(guessed: str) -> None:
+    known = ("ada@school.example", "Ada Halvard Ines", "Ellerholm Park school")
+    with pytest.raises(Refused, match="guessed"):
+        check_new_password(guessed, *known)
+    check_new_password("ellerholm brakes too late", *known)
+    check_new_password("late apex every time", *known)
+
+
+def test_a_database_that_takes_no_changes_is_unwell_and_says_so(owner: Coach, mariadb: Any) -> None:
+    assert owner.get("/health").status_code == 200
+    with mariadb.connect() as connection, connection.cursor() as cursor:
+        cursor.execute("SET GLOBAL read_only = 1")
+        try:
+            answer = owner.get("/health")
+            assert (answer.status_code, answer.json["well"]) == (503, False)
+            assert "takes no changes" in answer.json["message"]
+            refused = owner.patch("/api/team", json={"name": "Another"})
+            assert (refused.status_code, refused.json["code"]) == (503, "read-only")
+        finally:
+            cursor.execute("SET GLOBAL read_only = 0")
+    assert owner.patch("/api/team", json={"name": "Another"}).status_code == 204
 
 
 def test_no_first_page_without_a_code(app: Any) -> None:

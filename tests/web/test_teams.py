@@ -535,6 +535,13 @@ def test_a_driver_sees_their_own_runs_and_no_others(team: Team_, app: Any, datab
     assert driver.get(f"/api/curves?laps={lap['curves']}&reference={lap['curves']}").status_code == 404
 
 
+def test_an_assistant_is_shown_no_link_that_acts_as_a_driver(team: Team_) -> None:
+    assert team.viewers["coach"].get("/api/links").json["links"]
+    assert team.viewers["assistant"].get("/api/links").json["links"] == []
+    told = team.viewers["assistant"].get("/api/links").data + team.viewers["assistant"].get("/api/paddock").data
+    assert b"/give/" not in told
+
+
 def test_an_assistant_notes_and_changes_nothing_else(team: Team_) -> None:
     assistant, run = team.viewers["assistant"], team.ids["run_id"]
     assert assistant.patch(f"/api/runs/{run}/notes", json={"notes": "Windy"}).json["notes"] == "Windy"

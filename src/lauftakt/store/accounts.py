@@ -59,8 +59,23 @@ def check_new_password(password: str, *known: str) -> None:
     told |= {text.split("@")[0].casefold() for text in known}
     if password.casefold() in _common() or plain in _common() or re.sub(r"\d+$", "", plain) in _common():
         raise Refused("password-common", "This password is among those that are tried first; choose another.")
-    if len(set(password)) < 4 or plain in told:
+    if len(set(password)) < 4 or plain in told or _is_made_of(password, known):
         raise Refused("password-common", "This password is easily guessed; choose another.")
+
+
+# With so few letters beside what stands around it, a password is found by trying.
+_LEFT = 5
+_PROGRAM = ("lauftakt",)
+
+
+def _is_made_of(password: str, known: tuple[str, ...]) -> bool:
+    """Whether a password is hardly more than words of the team, the person and the program, and figures like a year."""
+    words = {word for text in (*known, *_PROGRAM) for word in re.findall(r"[^\W\d_]{3,}", text.casefold())}
+    left = re.sub(r"[\W\d_]+", "", password.casefold())
+    whole = len(left)
+    for word in sorted(words, key=len, reverse=True):
+        left = left.replace(word, "")
+    return len(left) < min(_LEFT, whole)
 
 
 def clean_address(address: str) -> str:

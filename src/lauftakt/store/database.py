@@ -43,6 +43,7 @@ class Database:
         self.url = url
         self.engine: Engine = create_engine(
             url, pool_pre_ping=True, pool_recycle=1800, pool_size=10, max_overflow=30, isolation_level="READ COMMITTED",
+            hide_parameters=True,
             connect_args={} if patience_s is None else {"read_timeout": patience_s, "write_timeout": patience_s},
         )  # fmt: skip
         self.session = sessionmaker(self.engine, expire_on_commit=False)

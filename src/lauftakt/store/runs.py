@@ -278,7 +278,7 @@ def load_samples(session: Session, row: ChannelRow) -> tuple[Array, Array]:
         clocks = [unpack(clock).astype(float) for clock, _ in blocks]
         values = [unpack(values).astype(float) for _, values in blocks]
         if not row.count == sum(map(len, clocks)) == sum(map(len, values)):
-            raise Damaged(f"Some of the samples of {row.name} are missing.")
+            raise Damaged(f"Some of the samples of channel {row.id} are missing.")
         return np.concatenate(clocks), np.concatenate(values)
 
 

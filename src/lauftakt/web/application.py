@@ -168,6 +168,9 @@ def _problem(status: int, code: str, message: str) -> tuple[Response, int]:
 CONNECTION_LOST = (0, 1040, 1053, 1152, 1153, 1158, 1159, 1160, 1161, 1203, 2002, 2003, 2006, 2013, 2055)
 # Two who changed the same at once: one of them has to try again.
 IN_EACH_OTHERS_WAY = (1205, 1213)
+# The server was told to take no changes, or its disk is mounted so.
+READS_ONLY = (1290, 1792, 1836)
+READ_ONLY = "The database takes no changes at this moment; what is stored is safe, and nothing new is saved."
 # The same was made twice, or what something belongs to was removed meanwhile.
 MADE_AT_ONCE = (1062, 1451, 1452)
 AWAY = "The database is starting again. Nothing is lost; "
@@ -210,6 +213,8 @@ def _errors(app: APIFlask, settings: Settings) -> None:
         code = error.orig.args[0] if error.orig is not None and error.orig.args else 0
         if is_full(error):
             return full(error)
+        if code in READS_ONLY:
+            return _later("read-only", READ_ONLY)
         if code in MADE_AT_ONCE:
             # The other's is there by now: asked again, this request meets it as if it had come later.
             if not g.get("asked_again") and (request.is_json or not request.content_length):
@@ -279,10 +284,11 @@ def _health(app: APIFlask) -> None:
     @app.get("/health")
     @app.doc(hide=True)
     def health() -> Any:
-        """For a proxy or a monitor: whether the server answers and reaches its database."""
+        """For a proxy or a monitor: whether the server answers, reaches its database, and may write to it."""
         try:
             with app.extensions["lauftakt"].engine.connect() as connection:
-                connection.execute(text("SELECT 1"))
+                if connection.execute(text("SELECT @@global.read_only OR @@global.innodb_read_only")).scalar():
+                    return jsonify(well=False, message=READ_ONLY), 503
         except SQLAlchemyError:
             return jsonify(well=False, message="The database does not answer."), 503
         return jsonify(well=True)

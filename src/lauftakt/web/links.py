@@ -22,7 +22,7 @@ from lauftakt.web.givers import (
 )
 from lauftakt.web.labels import change_many
 from lauftakt.web.limits import limiter
-from lauftakt.web.policy import Viewer, one, visible
+from lauftakt.web.policy import Viewer, allowed, one, visible
 
 blueprint = APIBlueprint("links", __name__, tag="Links")
 
@@ -33,7 +33,8 @@ PAGE = 30
 @only("see-team")
 @blueprint.output(schemas.LinkList)
 def list_links(viewer: Viewer) -> schemas.LinkList:
-    """All links that can still be used, and whether phones can reach this machine at all."""
+    """All links that can still be used, and whether phones can reach this machine at all. A link acts as its driver, so
+    only who may make one is shown any."""
     with database().begin() as session:
         rows = session.scalars(
             mine(HandInLink, viewer.team_id)
@@ -42,7 +43,7 @@ def list_links(viewer: Viewer) -> schemas.LinkList:
             .order_by(HandInLink.id)
         )
         return schemas.LinkList(
-            links=[_out(row) for row in rows],
+            links=[_out(row) for row in rows] if allowed(viewer, "change") else [],
             drivers=show.everybody(session, viewer),
             reachable=reachable(),
         )

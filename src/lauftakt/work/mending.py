@@ -43,7 +43,7 @@ def put_aside(database: Database, error: Damaged) -> PutAside:
             return PutAside(None, str(error), False, [])
         told = f"{run.driver.name}’s run “{run.file_name}”"
         mends = error.part == "analysis" or _is_whole(session, run)
-        log.error("Damaged (%s) in %s, run %s: %s", error.part, told, run.id, error)
+        log.error("Damaged (%s) in run %s: %s", error.part, run.id, error)
         if error.part == "analysis":
             if run.analysis_id == error.analysis_id:
                 run.analysis_id = None

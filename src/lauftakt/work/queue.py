@@ -21,6 +21,7 @@ from lauftakt.store.models import Job
 from lauftakt.work import open_jobs, room
 from lauftakt.work.children import die_with_parent
 from lauftakt.work.doing import work_on
+from lauftakt.work.private_logs import keep_logs_private
 from lauftakt.work.tidying import tidy
 
 log = logging.getLogger(__name__)
@@ -34,6 +35,7 @@ QUEUE, LATER = "lauftakt", "lauftakt-later"
 # The transport would hand an option of this name on to the database's engine, which refuses it.
 SqlTransport.polling_interval = 0.2
 
+keep_logs_private()
 app = Celery("lauftakt")
 
 
