@@ -106,9 +106,9 @@ async function takeBack(action: number, after: () => Promise<void>, finished: ()
   }
 }
 
-/** Ask whether something is to be done although somebody else did something meanwhile. */
+/** Ask whether something is to be done although somebody else did something meanwhile. No other message takes its place. */
 function insist(title: string, label: string, go: () => Promise<void>): void {
-  say({ title, duration: 20_000, action: { label, onClick: () => void go().catch(noteTrouble) } });
+  toaster.create({ title, duration: 30_000, action: { label, onClick: () => void go().catch(noteTrouble) } });
 }
 
 /**

@@ -83,32 +83,37 @@
   type Was = Record<string, Record<string, string | null>>;
 
   /** Change labels; what is said of it at the foot of the page takes it back. */
-  async function send(runs: number[], change: LabelChange, said: string, was?: Was): Promise<void> {
+  async function send(runs: number[], change: LabelChange, said: string, was?: Was): Promise<boolean> {
     const ask = (insisting: boolean) =>
       done(api.POST('/api/runs/labels', { body: { runs, change, was: insisting ? null : was } }));
     const answer = await sendUnlessChanged(ask, (kept) => sent(runs, kept, said));
     if (answer) sent(runs, answer, said);
-    else changed([...rows]); // the cell shows again what it showed
+    else await look(runs); // what somebody else wrote meanwhile
+    return answer !== undefined;
+  }
+
+  async function look(runs: number[]): Promise<void> {
+    const asked = runs.map((run_id) => done(api.GET('/api/runs/{run_id}', { params: { path: { run_id } } })));
+    changed(await Promise.all(asked));
   }
 
   function sent(runs: number[], answer: ManyRuns, said: string): void {
     changed(answer.runs);
-    noteAction(said, answer.action, async () => {
-      const back = runs.map((run_id) =>
-        done(api.GET('/api/runs/{run_id}', { params: { path: { run_id } } })),
-      );
-      changed(await Promise.all(back));
-    });
+    noteAction(said, answer.action, () => look(runs));
   }
 
-  async function set(row: RunDetail, field: Field, to: string): Promise<void> {
+  /** Change a label; false where somebody else changed it meanwhile, or it could not be kept. */
+  async function set(row: RunDetail, field: Field, to: string): Promise<boolean> {
     const before = value(row, field);
-    if (to.trim() === before) return;
+    if (to.trim() === before) return true;
     const change = (text: string): LabelChange => ({ [field]: text.trim() || null }) as LabelChange;
     try {
-      await send([row.run.id], change(to), t.changed(t.columns[field]), { [row.run.id]: seen(row, field) });
+      return await send([row.run.id], change(to), t.changed(t.columns[field]), {
+        [row.run.id]: seen(row, field),
+      });
     } catch (error) {
       trouble(error);
+      return false;
     }
   }
 
@@ -219,7 +224,7 @@
       ?.previousElementSibling?.querySelector<HTMLInputElement>(`[data-field="${own}"]`);
     if (event.key === 'Enter') {
       event.preventDefault();
-      await set(row, own, target.value);
+      if (!(await set(row, own, target.value))) return;
       await confirm(event.ctrlKey || event.metaKey ? rows : [row]);
       go(target, true, own);
     } else if (event.ctrlKey && (event.key === 'ArrowDown' || event.key === 'ArrowUp')) {
