@@ -197,3 +197,6 @@ def test_a_stint_is_cut_described_and_its_tyres_are_entered(school: Coach) -> No
     assert told["tyres_logged"] is None
     assert school.post(f"/api/actions/{cut.json['action']}/undo").status_code == 204
     assert len([row for row in stints() if row["run"] == own["run"]]) == 1
+    # What was said of it since is not taken along: it is there again with the cut.
+    assert school.post("/api/stints/said", json={"lap": middle, "cut": True}).status_code == 200
+    assert any((row["tyres_said"] or {}).get("front_left", {}).get("inner_k") == 361.0 for row in stints())

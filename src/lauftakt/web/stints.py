@@ -241,7 +241,9 @@ def say_of_stint(viewer: Viewer, json_data: schemas.StintSaid) -> schemas.LapsCh
             kind="stint",
             subject=("run", run.id),
             summary=f"{told}.",
-            inverse=[{"do": "stint", "run": run.id, "moment": lap.start_s, "said": before}],
+            inverse=[
+                {"do": "stint", "run": run.id, "moment": lap.start_s, "set": {name: before[name] for name in change}}
+            ],
         )
         return schemas.LapsChanged(laps=1, action=action.id)
 
@@ -275,7 +277,9 @@ def _keep(session: Session, run: Run, moment: float, said: dict[str, Any], accou
 
 
 def undo_stint(session: Session, viewer: Viewer, step: dict[str, Any]) -> list[int]:
-    """What was said of a stint is as it was before."""
+    """What was said of a stint is as it was before; what was said of it otherwise since stays."""
     run = one(session, Run, viewer, step["run"], lock=True)
-    _keep(session, run, step["moment"], step["said"], viewer.account_id)
+    # Older entries hold all that was said.
+    again = step["set"] if "set" in step else step["said"]
+    _keep(session, run, step["moment"], {**_said(session, run, step["moment"]), **again}, viewer.account_id)
     return []
