@@ -97,7 +97,7 @@ def test_what_is_imported_during_a_backup_is_in_it(running: tuple[Path, Database
 
 
 def test_what_a_killed_backup_kept_goes_with_the_next_tidying(
-    running: tuple[Path, Database], tmp_path: Path, day: Day
+    running: tuple[Path, Database], tmp_path: Path, day: Day, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     var, database = running
     inbox = var / "inbox"
@@ -112,13 +112,9 @@ def test_what_a_killed_backup_kept_goes_with_the_next_tidying(
         assert len(list(inbox.glob("*.file"))) == 1
         raise Killed
 
-    real = backups.clear_settled
-    backups.clear_settled = lambda *_: None  # type: ignore[assignment]
-    try:
-        with pytest.raises(Killed):
-            backups.back_up(var, tmp_path / "a.tar", quiet, once(meanwhile))
-    finally:
-        backups.clear_settled = real
+    monkeypatch.setattr(backups, "clear_settled", lambda *_: None)
+    with pytest.raises(Killed):
+        backups.back_up(var, tmp_path / "a.tar", quiet, once(meanwhile))
     assert len(list(inbox.glob("*" + SETTLED))) == 1
     tidy(database, var / "exports", inbox)
     assert list(inbox.iterdir()) == []

@@ -9,6 +9,7 @@ import numpy as np
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from lauftakt.core.log.model import Unusable
 from lauftakt.core.pipeline import CODE_VERSION
 from lauftakt.core.technique.figures import Figures
 from lauftakt.store.analyses import AllFigures, load_curves, load_figures, load_figures_by_lap
@@ -105,21 +106,22 @@ def _told(database: Database, var: Path, run_id: int, error: Damaged, mend: bool
     if not mend:
         return Found(True, f"{name} are damaged. lauftakt check --mend makes them anew; {where}")
     aside = put_aside(database, error)
-    if aside.mends and _mended(database, team_id, run_id):
+    why = _mend(database, team_id, run_id) if aside.mends else ""
+    if why is None:
         return Found(False, f"{name} were damaged, and were made anew.")
-    return Found(True, f"{name} are damaged and cannot be made anew; {where}")
+    return Found(True, f"{name} are damaged and cannot be made anew{f' ({why})' if why else ''}; {where}")
 
 
-def _mended(database: Database, team_id: int, run_id: int) -> bool:
-    """Whether a run is whole again after it was computed anew here and now."""
+def _mend(database: Database, team_id: int, run_id: int) -> str | None:
+    """Compute a run anew here and now; why it is not whole again, None where it is."""
     try:
         renew_run(database, team_id, run_id)
         with database.begin() as session:
             _look_at_samples(session, run_id)
             _look_at_analysis(session, run_id)
-    except Exception:
-        return False
-    return True
+    except (Damaged, Unusable) as error:
+        return str(error)
+    return None
 
 
 def check_computed(database: Database, count: int, say: Callable[[str], None], *, mend: bool) -> Iterator[Found]:
@@ -148,7 +150,7 @@ def check_computed(database: Database, count: int, say: Callable[[str], None], *
                 name = f"{run.driver.name}’s run “{run.file_name}” (run {run_id})"
                 team_id = run.team_id
             told = f"{wrong} of {name} are not what this program computes"
-            if mend and _mended(database, team_id, run_id):
+            if mend and _mend(database, team_id, run_id) is None:
                 yield Found(False, f"{told}; they were made anew.")
             else:
                 yield Found(True, f"{told}; lauftakt check --deep --mend makes them anew.")

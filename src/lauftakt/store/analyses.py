@@ -20,7 +20,7 @@ from lauftakt.core.technique.figures import Figures
 from lauftakt.settings import kept_hours
 from lauftakt.store.blocks import expand, pack, squeeze, unpack
 from lauftakt.store.counting import settle
-from lauftakt.store.damage import Damaged, check_laps, check_roles, reading, seal
+from lauftakt.store.damage import Damaged, Stored, check_laps, check_roles, reading, seal
 from lauftakt.store.database import now
 from lauftakt.store.models import Analysis, Comparison, ComparisonMember, Curves, LapFigures, LapRow, Run, SectorTime
 
@@ -259,25 +259,11 @@ def load_laps(session: Session, team_id: int, analysis_ids: Sequence[int]) -> di
     return laps
 
 
-class LapLike(Protocol):
-    """A lap's row, or a view of one."""
+class LapLike(Stored, Protocol):
+    """A lap's row, or a view of one, with what was decided of it."""
 
     @property
-    def number(self) -> int: ...
-    @property
-    def kind(self) -> str: ...
-    @property
     def set_aside(self) -> str | None: ...
-    @property
-    def start_s(self) -> float: ...
-    @property
-    def end_s(self) -> float: ...
-    @property
-    def time_s(self) -> float | None: ...
-    @property
-    def time_u_s(self) -> float | None: ...
-    @property
-    def sector_times_s(self) -> tuple[float, ...]: ...
 
 
 def to_lap(row: LapLike) -> Lap:
