@@ -36,6 +36,14 @@ def test_nothing_that_was_named_begins_a_formula_or_a_row(head: list[str], cells
     assert rows[2] == ["end"]
 
 
+@given(st.lists(st.text(alphabet="=+-@ab;,\t\"' ", max_size=8), min_size=1, max_size=4))
+def test_no_cell_runs_whichever_sign_parts_them(cells: list[str]) -> None:
+    data = write_table(["head"], [cells]).decode("utf-8-sig")
+    for sign in ",;\t":
+        found = [cell.lstrip() for row in csv.reader(io.StringIO(data, newline=""), delimiter=sign) for cell in row]
+        assert not any(cell.startswith(FORMULA) for cell in found), (sign, found)
+
+
 @pytest.mark.parametrize("value", [0.0005, -1e-9, 12345.6789])
 def test_decimals_are_kept_as_asked(value: float) -> None:
     assert str(number(value, 3)) == f"{value:.3f}"

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from sqlalchemy import delete, func, select
 
 from lauftakt import settings
-from lauftakt.formats.csv_out import comment_line
+from lauftakt.formats.tables import comment_line
 from lauftakt.store.database import Database, mine, now
 from lauftakt.store.models import HandIn, Job, Run
 from lauftakt.web.door import clean

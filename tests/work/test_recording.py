@@ -55,6 +55,15 @@ def test_a_run_is_recorded_by_itself(stream: list[tuple[float, bytes]], tmp_path
     assert {"latitude", "speed", "throttle", "brake_pedal", "lap_number"} <= {c.role for c in log.channels}
 
 
+def test_a_name_runs_in_no_recording(stream: list[tuple[float, bytes]], tmp_path: Path) -> None:
+    recorder = Recorder(tmp_path, driver="a,=1+1")
+    feed(recorder, stream[: len(stream) // 3])
+    recorder.end()
+    log = read_log(recorder.finished[0])
+    assert log.meta["driver"] == "a,=1+1"
+    assert recorder.finished[0].read_text().startswith('"# driver: a,=1+1"')
+
+
 def test_a_standing_car_is_not_recorded(stream: list[tuple[float, bytes]], tmp_path: Path) -> None:
     recorder = Recorder(tmp_path)
     sample = next(found for _, data in stream if isinstance(found := decode(data), Sample))

@@ -4,14 +4,11 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.csv as pacsv
 from numpy.typing import NDArray
 
 from lauftakt.core.log.model import Log
 from lauftakt.core.log.roles import ROLES
-from lauftakt.core.log.text import printable
-from lauftakt.formats.tables import FORMULA
+from lauftakt.formats.tables import write_columns
 from lauftakt.formats.units import convert
 
 Array = NDArray[np.float64]
@@ -55,24 +52,6 @@ def write_csv(log: Log, path: Path) -> None:
     for column in columns:
         decimals = 7 if column.role in ("latitude", "longitude") else DECIMALS.get(column.unit, 6)
         arrays.append(np.round(column.values, decimals))
-        header.append(header_cell(f"{column.name} [{column.unit}]"))
-    table = pa.table({str(i): pa.array(array, from_pandas=True) for i, array in enumerate(arrays)})
+        header.append(f"{column.name} [{column.unit}]")
     with path.open("wb") as file:
-        for key, value in log.meta.items():
-            file.write((comment_line(key, value) + "\n").encode())
-        file.write((",".join(header) + "\n").encode())
-        pacsv.write_csv(table, file, pacsv.WriteOptions(include_header=False, quoting_style="none"))
-
-
-def comment_line(key: str, value: str) -> str:
-    """A comment line as one cell: cut at a delimiter, its rest could run as a formula."""
-    line = printable(f"# {' '.join(key.split())}: {' '.join(value.split())}")
-    return '"' + line.replace('"', '""') + '"' if any(c in line for c in ',;\t"') else line
-
-
-def header_cell(text: str) -> str:
-    """A header cell that no spreadsheet takes for a formula, quoted where it has to be."""
-    text = printable(" ".join(text.split()))
-    if text.startswith(FORMULA):
-        text = "'" + text
-    return '"' + text.replace('"', '""') + '"' if any(c in text for c in ',"') else text
+        write_columns(file, log.meta, header, arrays)

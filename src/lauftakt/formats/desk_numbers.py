@@ -5,13 +5,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import pyarrow as pa
-import pyarrow.csv as pacsv
 from numpy.typing import NDArray
 
 from lauftakt.core.log.roles import ROLES
 from lauftakt.core.registry import CHANNELS, DERIVED
-from lauftakt.formats.csv_out import DECIMALS, comment_line, header_cell
+from lauftakt.formats.csv_out import DECIMALS
+from lauftakt.formats.tables import write_columns
 from lauftakt.formats.units import convert
 
 Array = NDArray[np.float64]
@@ -61,12 +60,8 @@ def desk_csv(about: Mapping[str, str], places: Array, curves: Sequence[LapCurve]
     for curve in curves:
         si, unit = written_unit(curve.role, curve.unit)
         values = curve.values if si == unit else convert(curve.values, si, unit)
-        header.append(header_cell(f"{curve.lap}: {curve.label} [{unit or '1'}]"))
+        header.append(f"{curve.lap}: {curve.label} [{unit or '1'}]")
         arrays.append(np.round(values, DECIMALS.get(unit, 6)))
-    table = pa.table({str(i): pa.array(array, from_pandas=True) for i, array in enumerate(arrays)})
     file = io.BytesIO()
-    for key, value in about.items():
-        file.write((comment_line(key, value) + "\n").encode())
-    file.write((",".join(header) + "\n").encode())
-    pacsv.write_csv(table, file, pacsv.WriteOptions(include_header=False, quoting_style="none"))
+    write_columns(file, about, header, arrays)
     return file.getvalue()

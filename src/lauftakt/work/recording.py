@@ -4,14 +4,14 @@ The recorder is told packets and the time; it opens no socket and no database, s
 arrived is on the disk after every lap: a recorder that was killed hands in what it had when it starts again.
 """
 
-import csv
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import IO, Any
+from typing import IO
 
 from lauftakt.core.log.roles import ROLES
 from lauftakt.formats.packets import CHANNELS, Sample
+from lauftakt.formats.tables import comment_line, row_line
 
 MOVING_KMH = 5.0
 BEGIN_S = 1.0
@@ -37,7 +37,6 @@ class Recorder:
     finished: list[Path] = field(default_factory=list)
     labels: dict[str, str] = field(default_factory=dict)
     _file: IO[str] | None = None
-    _rows: Any = None
     _path: Path | None = None
     _last: Sample | None = None
     _heard: float = 0.0
@@ -93,7 +92,7 @@ class Recorder:
             done = self._path.with_suffix(".csv")
             self._path.replace(done)
             self.finished.append(done)
-        self._file = self._path = self._rows = None
+        self._file = self._path = None
         self._moving_since = None
         self.state = "waiting"
 
@@ -104,11 +103,9 @@ class Recorder:
         self._file = self._path.open("w", encoding="utf-8", newline="")
         meta = {**self.labels, **({"driver": self.driver} if self.driver else {}), "date": began.isoformat()}
         for key, value in meta.items():
-            self._file.write(f"# {key}: {value}\n")
-        self._rows = csv.writer(self._file)
-        self._rows.writerow(
-            ["time [s]", *(f"{ROLES[name].header} [{ROLES[name].assumed}]" for name in CHANNELS), "lap [1]"]
-        )
+            self._file.write(f"{comment_line(key, value)}\n")
+        head = ["time [s]", *(f"{ROLES[name].header} [{ROLES[name].assumed}]" for name in CHANNELS), "lap [1]"]
+        self._file.write(f"{row_line(head)}\n")
         self.state, self.laps = "recording", []
         self._lap, self._lap_began = sample.lap, None
 
@@ -119,7 +116,8 @@ class Recorder:
             self.laps.append((self._lap, time))
             self._lap, self._lap_began = sample.lap, sample.time
             self._file.flush()  # lap by lap: what was driven is on the disk
-        self._rows.writerow([f"{sample.time:.4f}", *(f"{getattr(sample, name):.9g}" for name in CHANNELS), sample.lap])
+        values = (f"{getattr(sample, name):.9g}" for name in CHANNELS)
+        self._file.write(f"{sample.time:.4f},{','.join(values)},{sample.lap}\n")
 
 
 def left_over(folder: Path) -> list[Path]:
