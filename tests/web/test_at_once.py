@@ -1,13 +1,16 @@
 """Two people at once: nobody's words are overwritten unseen, no undo takes a later change along, nothing fails."""
 
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from typing import Any
 
 import pytest
 
 from lauftakt.store.accounts import add_account
-from lauftakt.store.database import Database
-from lauftakt.store.models import Team
+from lauftakt.store.database import INCLUDE_REMOVED, Database, mine
+from lauftakt.store.forgetting import forget
+from lauftakt.store.models import Run, Team
+from lauftakt.store.removing import goes_along, remove
+from lauftakt.work import importing
 from tests.day import Day
 from tests.web.coach import Coach
 from tests.web.schools import give
@@ -60,6 +63,50 @@ def test_undo_of_a_note_does_not_remove_what_was_written_into_it_since(school: C
     written = school.get("/api/actions").json["actions"][0]["id"]
     assert second.patch(f"/api/notes/{note['id']}", json={"text": "Bumpy at T3."}).status_code == 200
     assert school.post(f"/api/actions/{written}/undo").json["code"] == "changed-since"
+
+
+@pytest.mark.parametrize("moment", ["on_known_layout", "overlapping", "propose"])
+@pytest.mark.parametrize("way", ["removed", "forgotten"])
+def test_a_driver_goes_while_a_file_of_theirs_comes_in(
+    school: Coach, database: Database, day: Day, monkeypatch: pytest.MonkeyPatch, moment: str, way: str
+) -> None:
+    """Nothing of somebody who is not there any more is stored, and what became of the file is said."""
+    ines = next(row for row in school.get("/api/paddock").json["drivers"] if row["name"] == "Ines")["id"]
+    before = getattr(importing, moment)
+
+    with ThreadPoolExecutor(1) as pool:
+        going: list[Future[None]] = []
+
+        def goes(*given: Any) -> Any:
+            monkeypatch.setattr(importing, moment, before)
+            going.append(pool.submit(_go, school, database, ines, way))
+            if moment == "on_known_layout":
+                going[0].result(20)
+            return before(*given)
+
+        monkeypatch.setattr(importing, moment, goes)
+        answer = school.hand_in(day.files[2].name, day.files[2].read_bytes(), driver="Ines")
+        going[0].result(20)
+    assert answer.status_code < 500, answer.json
+    with database.begin() as session:
+        runs = session.scalars(
+            mine(Run, school.team_id).where(Run.driver_id == ines, Run.removed_at.is_(None)),
+            execution_options=INCLUDE_REMOVED,
+        ).all()
+        assert not runs
+    if way == "removed" and moment == "on_known_layout":
+        assert (answer.json["state"], answer.json["code"]) == ("refused", "driver-gone")
+        assert "Ines" in answer.json["message"]
+    names = {run["driver"]["name"] for run in school.get("/api/paddock").json["runs"]}
+    assert names == {"Halvard"}
+
+
+def _go(school: Coach, database: Database, driver: int, way: str) -> None:
+    with database.begin() as session:
+        if way == "removed":
+            remove(session, school.team_id, goes_along(session, school.team_id, "driver", driver))
+        else:
+            forget(session, school.team_id, driver)
 
 
 def notes_of(school: Coach) -> tuple[str, str, dict[str, Any], dict[str, Any], dict[str, Any]]:

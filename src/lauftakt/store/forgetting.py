@@ -96,6 +96,7 @@ def forget(session: Session, team_id: int, driver_id: int) -> Known:
     -------
     What went; ``mentions`` is where the name still stands in other people's words, which nobody but them may change.
     """
+    session.refresh(mine_by_id(session, Driver, team_id, driver_id), with_for_update=True)
     known = known_of(session, team_id, driver_id)
     runs = session.scalars(mine(Run, team_id).where(Run.id.in_(known.runs)), execution_options=INCLUDE_REMOVED).all()
     events, cars = {run.event_id for run in runs}, {run.car_id for run in runs}

@@ -61,7 +61,7 @@ class Gone:
 
 
 def goes_along(session: Session, team_id: int, kind: str, row_id: int) -> Gone:
-    """What removing a row takes along.
+    """What removing a row takes along. Nothing joins it until the transaction ends: the row is locked first.
 
     A driver takes their runs and links; an event, its runs; a layout, its runs and events. Events, drivers and cars
     that are left with nothing go, too, and a circuit without any layout; a car leaves its runs where they are.
@@ -71,6 +71,7 @@ def goes_along(session: Session, team_id: int, kind: str, row_id: int) -> Gone:
     lauftakt.store.database.NotFound
     """
     row = mine_by_id(session, KINDS[kind], team_id, row_id)
+    session.refresh(row, with_for_update=True)
     gone = Gone(rows={kind: [row.id]})
     of: dict[str, Any] = {
         "run": Run.id == row.id,

@@ -81,7 +81,8 @@ def named(session: Session, model: type[Named], team_id: int, name: str, day: tu
     ``day`` is the ISO date and the layout of what a new driver drives first: see :func:`free_colour`.
     """
     name = one_line(name, 200) or "?"
-    row = session.scalar(mine(model, team_id).where(model.name == name), execution_options=INCLUDE_REMOVED)
+    query = mine(model, team_id).where(model.name == name).with_for_update()  # or they were removed meanwhile
+    row = session.scalar(query, execution_options=INCLUDE_REMOVED)
     if row is not None and row.removed_at is not None:
         row.removed_at = None
         session.flush()

@@ -12,7 +12,7 @@ from lauftakt.core.technique.by_lap import figures_by_lap
 from lauftakt.formats.interpreting import interpret
 from lauftakt.formats.reading import READER_VERSION, kind_of, read_raw
 from lauftakt.store.analyses import save_analysis
-from lauftakt.store.database import Database, mine, mine_by_id
+from lauftakt.store.database import INCLUDE_REMOVED, Database, mine, mine_by_id
 from lauftakt.store.dialects import find_dialect, to_dialect
 from lauftakt.store.layouts import (
     add_layout,
@@ -137,6 +137,7 @@ def _store(database: Database, source: Source, read: ReadLog, placed: PlacedRun,
             if source.claim is not None:
                 hold(session, source.claim)
             hand_in = mine_by_id(session, HandIn, source.team_id, source.hand_in_id)
+            given = _driver_given(session, source, hand_in)
             row, version_id, sectors = _layout_rows(session, source.team_id, placed)
             overlaps = (
                 overlapping(session, row, placed.layout, placed.analysed) if placed.version_id is not None else []
@@ -144,7 +145,7 @@ def _store(database: Database, source: Source, read: ReadLog, placed: PlacedRun,
             if any(overlap.whole for overlap in overlaps):
                 raise _duplicate(overlaps[0].file_name)
             labels = propose(session, source.team_id, hand_in, read.log, row)
-            run = _save(session, source, read, row, labels, hand_in)
+            run = _save(session, source, read, row, labels, hand_in, given)
             for overlap in overlaps:
                 session.add(
                     RunOverlap(
@@ -187,12 +188,40 @@ def _layout_rows(session: Session, team_id: int, placed: PlacedRun) -> tuple[Lay
     return row, version.id, add_sector_set(session, row, placed.layout)
 
 
-def _save(session: Session, source: Source, read: ReadLog, row: LayoutRow, labels: Labels, hand_in: HandIn) -> Run:
+def _driver_given(session: Session, source: Source, hand_in: HandIn) -> Driver | None:
+    """The driver whose file it is by who handed it in; nobody removes them until it is stored.
+
+    Raises
+    ------
+    Unusable
+        ``driver-gone`` where they were removed since.
+    """
+    if hand_in.driver_id is None:
+        return None
+    found = mine(Driver, source.team_id).where(Driver.id == hand_in.driver_id).with_for_update()
+    driver = session.scalar(found, execution_options=INCLUDE_REMOVED)
+    if driver is None or driver.removed_at is not None:
+        name = hand_in.driver_name or (driver.name if driver is not None else "The driver")
+        raise Unusable(
+            "driver-gone",
+            f"{name} was removed while this file came in; nothing of it was stored. Undo the removal, or hand the file "
+            "in again for another driver.",
+        )
+    return driver
+
+
+def _save(
+    session: Session,
+    source: Source,
+    read: ReadLog,
+    row: LayoutRow,
+    labels: Labels,
+    hand_in: HandIn,
+    given: Driver | None,
+) -> Run:
     """The run with its driver, channels and what they were taken for."""
-    driver = (
-        mine_by_id(session, Driver, source.team_id, hand_in.driver_id)
-        if hand_in.driver_id is not None
-        else named(session, Driver, source.team_id, labels.driver, (day_of_run(labels, hand_in.created_at), row.id))
+    driver = given or named(
+        session, Driver, source.team_id, labels.driver, (day_of_run(labels, hand_in.created_at), row.id)
     )
     delivered = Delivered(source.file_name, hand_in.sha256, hand_in.created_at, READER_VERSION)
     run = add_run(session, row, driver, labels, read.raw, delivered)
