@@ -4,24 +4,17 @@ import ast
 import contextlib
 from pathlib import Path
 
-import numpy as np
 import pyarrow as pa
 import pyarrow.ipc
 import pyarrow.parquet as pq
-from numpy.typing import NDArray
 
 from lauftakt.core.log.evidence.tokens import tokens_of
-from lauftakt.core.log.model import Log, RawChannel, RawLog, Unusable, Warning
-from lauftakt.core.log.repairs import tidy_clock
+from lauftakt.core.log.model import Log, RawLog, Unusable, Warning
 from lauftakt.core.log.units import readings
 from lauftakt.formats.csv_out import grid_of
-from lauftakt.formats.csv_shape import MOST_COLUMNS, names_and_units
-from lauftakt.formats.figures import figures_of_text
-from lauftakt.formats.interpreting import short
-from lauftakt.formats.metadata import add_metadata, dated
-from lauftakt.formats.time_column import find_time
-
-Array = NDArray[np.float64]
+from lauftakt.formats.csv_shape import names_and_units
+from lauftakt.formats.metadata import add_metadata
+from lauftakt.formats.tabled import check_columns, log_of_table
 
 MOST_CELLS = 400_000_000
 
@@ -44,10 +37,7 @@ def read_columnar(path: Path, kind: str) -> RawLog:
     except (pa.ArrowException, OSError, ValueError, KeyError, TypeError, NotImplementedError) as error:
         what = "Parquet" if kind == "parquet" else "Arrow (Feather)"
         raise Unusable("columnar", f"The {what} file is damaged or ends too early; export it again.") from error
-    if table.num_columns > MOST_COLUMNS:
-        raise Unusable("columns", f"The file has {table.num_columns} columns; at most {MOST_COLUMNS} can be read.")
-    if table.num_columns < 2:
-        raise Unusable("columns", "The file has no table of columns: a log needs a time and at least one channel.")
+    check_columns(table.num_columns)
     warnings: list[Warning] = []
     names, units = names_and_units(_plain_names(list(table.column_names)), [], warnings)
     for index, field in enumerate(table.schema):
@@ -58,29 +48,7 @@ def read_columnar(path: Path, kind: str) -> RawLog:
     for key, value in (table.schema.metadata or {}).items():
         if len(value) < 2000:
             add_metadata(meta, key.decode("utf-8", "replace"), value.decode("utf-8", "replace"))
-    if table.num_rows < 20:
-        raise Unusable("no-rows", f"The file holds only {table.num_rows} rows of figures, too few for a lap.")
-    found = find_time(names, units, table.column)
-    warnings += found.warnings
-    if found.moment is not None:
-        meta.setdefault("date", found.moment)
-    keep, time, repaired = tidy_clock(found.seconds, 1)
-    warnings += repaired
-    channels = []
-    for index, name in enumerate(names):
-        if index in (found.index, found.date):
-            continue
-        values = _figures(table.column(index))
-        if values is None:
-            warnings.append(Warning("channel-text", f"{short(name)} holds text and was left out."))
-            continue
-        values = values[keep]
-        there = np.isfinite(values)
-        if not there.any():
-            warnings.append(Warning("channel-empty", f"{short(name)} holds no values."))
-            continue
-        channels.append(RawChannel(name, units[index], time[there], values[there]))
-    return RawLog(tuple(channels), dated(meta), tuple(warnings))
+    return log_of_table(table, names, units, meta, warnings)
 
 
 def _parquet(path: Path) -> pa.Table:
@@ -130,25 +98,6 @@ def _plain_names(names: list[str]) -> list[str]:
 def _is_word(text: str) -> bool:
     """Whether a last level is rather a word of a name than a unit: "left", "speed"."""
     return len(text) > 3 and any(token.meanings and not token.units for token in tokens_of(text))
-
-
-def _figures(column: pa.ChunkedArray) -> Array | None:
-    """A column's figures, NaN where it holds none; None where it is words."""
-    try:
-        kind = column.type
-        if pa.types.is_dictionary(kind):
-            column = column.cast(kind.value_type)
-            kind = column.type
-        if pa.types.is_string(kind) or pa.types.is_large_string(kind) or pa.types.is_string_view(kind):
-            return figures_of_text(column.cast(pa.string()))
-        if pa.types.is_boolean(kind):
-            column = column.cast(pa.int8())
-        elif not (pa.types.is_integer(kind) or pa.types.is_floating(kind) or pa.types.is_decimal(kind)):
-            return None
-        values = column.cast(pa.float64(), safe=False)
-        return np.asarray(values.fill_null(np.nan).to_numpy(), dtype=np.float64)
-    except (pa.ArrowException, NotImplementedError):
-        return None  # a kind of column that holds no figures, however it is nested
 
 
 def write_columnar(log: Log, path: Path, kind: str = "parquet") -> None:

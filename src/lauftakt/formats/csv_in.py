@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from lauftakt.core.log.model import RawChannel, RawLog, Unusable, Warning
 from lauftakt.core.log.repairs import tidy_clock
 from lauftakt.formats.csv_rows import mend_rows
-from lauftakt.formats.csv_shape import Shape, find_shape, is_number
+from lauftakt.formats.csv_shape import Shape, find_shape
+from lauftakt.formats.csv_table import is_number
 from lauftakt.formats.figures import figures_of_text
 from lauftakt.formats.interpreting import short
 from lauftakt.formats.time_column import check_named, find_time

@@ -29,6 +29,8 @@ def mend_rows(path: Path, shape: Shape) -> tuple[io.BytesIO, list[int]]:
                 continue
             whole = line.endswith(("\n", "\r"))
             line = line.rstrip("\r\n")
+            if line.strip() in shape.heads:
+                continue  # the head once more, as where logs were put behind one another
             if line.count('"') % 2:
                 damaged.append(number)
                 continue

@@ -12,9 +12,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from lauftakt.core.log.text import printable
-
-# A figure with the unit in which it is written.
-Figures = dict[str, tuple[float, str]]
+from lauftakt.formats.nmea import Figures, sentence_of
 
 MOST_NAMES = 600
 MOST_DEEP = 6
@@ -23,7 +21,11 @@ _FIGURE = re.compile(r"^([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)\s*(\D.{0,30})?$"
 _PLACE = re.compile(r"([-+]\d{1,2}(?:\.\d+)?)([-+]\d{1,3}(?:\.\d+)?)([-+]\d+(?:\.\d+)?)?(?:CRS\w+)?/")
 _HEADED = re.compile(r"^(.*?)\s*[\[(]([^\[\]()]*)[\])]\s*$")
 _MARKUP = re.compile(r"<[^<>]{0,200}>")
-_KNOT = "kn"
+# What is taken of a sentence, and what it is called beside the other ways of writing a cue.
+_IN_CUES = {
+    "latitude": "latitude", "longitude": "longitude", "altitude": "altitude", "receiver speed": "speed",
+    "heading": "course",
+}  # fmt: skip
 
 
 class Cues:
@@ -127,42 +129,10 @@ def _placed(match: re.Match[str]) -> Figures:
 
 
 def _sentence(line: str) -> Figures:
-    """Figures of a sentence of NMEA 0183; none where its check sum is wrong or its fix is void."""
-    body, _, check = line[1:].partition("*")
-    if check:
-        total = 0
-        for letter in body:
-            total ^= ord(letter)
-        try:
-            if total != int(check[:2], 16):
-                return {}
-        except ValueError:
-            return {}
-    cells = body.split(",")
-    kind, found = cells[0][-3:], {}
+    """Figures of a sentence of NMEA 0183; none where its checksum is wrong or its fix is void."""
     try:
-        if kind == "RMC" and len(cells) > 8 and cells[2] == "A":
-            found = _degrees(cells[3:7])
-            if cells[7]:
-                found["speed"] = (float(cells[7]), _KNOT)
-            if cells[8]:
-                found["course"] = (float(cells[8]), "deg")
-        elif kind == "GGA" and len(cells) > 9 and cells[6] not in ("", "0"):
-            found = _degrees(cells[2:6])
-            if cells[9]:
-                found["altitude"] = (float(cells[9]), "m")
-        elif kind == "VTG" and len(cells) > 5 and cells[5]:
-            found = {"speed": (float(cells[5]), _KNOT)}
-    except ValueError:
+        said = sentence_of(line.removeprefix("$"))
+    except (ValueError, IndexError):
         return {}
-    return found
-
-
-def _degrees(cells: list[str]) -> Figures:
-    """Latitude and longitude from ``ddmm.mmmm,N,dddmm.mmmm,E``."""
-    latitude = float(cells[0][:2]) + float(cells[0][2:]) / 60
-    longitude = float(cells[2][:3]) + float(cells[2][3:]) / 60
-    return {
-        "latitude": (-latitude if cells[1] == "S" else latitude, "deg"),
-        "longitude": (-longitude if cells[3] == "W" else longitude, "deg"),
-    }
+    figures = {} if said is None else said.figures
+    return {_IN_CUES[name]: figure for name, figure in figures.items() if name in _IN_CUES}

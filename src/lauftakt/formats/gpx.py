@@ -12,11 +12,11 @@ from defusedxml.ElementTree import ParseError, parse
 from lxml import etree
 from numpy.typing import NDArray
 
-from lauftakt.core.log.model import Channel, Log, RawChannel, RawLog, Unusable, Warning
-from lauftakt.core.log.repairs import tidy_clock
+from lauftakt.core.log.model import Channel, Log, RawLog, Unusable
 from lauftakt.core.log.roles import ROLES
 from lauftakt.core.log.text import printable
-from lauftakt.formats.metadata import add_metadata, dated
+from lauftakt.formats.metadata import add_metadata
+from lauftakt.formats.tabled import log_of_points
 from lauftakt.formats.units import convert
 
 Array = NDArray[np.float64]
@@ -58,7 +58,6 @@ def read_gpx(path: Path) -> RawLog:
     first = timed[0].time
     assert first is not None
     clock = np.array([(p.time - first).total_seconds() for p in timed if p.time is not None])
-    keep, time, warnings = tidy_clock(clock)
     meta: dict[str, str] = {}
     for key, value in (("driver", found.author_name), ("notes", found.description), ("event", found.name)):
         if value:
@@ -84,18 +83,7 @@ def read_gpx(path: Path) -> RawLog:
             values[name] = (unit, np.array([np.nan if value is None else float(value) for value in told_here]))
     for name, column in _extensions(timed).items():
         values.setdefault(name, column)
-    channels, left_out = [], 0
-    for name, (unit, own) in values.items():
-        own = own[keep]
-        there = np.isfinite(own)
-        if there.any():
-            channels.append(RawChannel(name, unit, time[there], own[there]))
-        else:
-            left_out += 1
-    if left_out:
-        text = f"{left_out} further values of the track hold no figures and were left out."
-        warnings.append(Warning("channel-empty", text))
-    return RawLog(tuple(channels), dated(meta), tuple(warnings))
+    return log_of_points(clock, values, meta, [])
 
 
 def _extensions(points: list[gpxpy.gpx.GPXTrackPoint]) -> dict[str, tuple[str, Array]]:

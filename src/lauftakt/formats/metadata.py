@@ -37,6 +37,7 @@ def _plain(key: str) -> str:
 
 
 _KEY = {name: key for key, names in _OTHERS.items() for name in (key, *names)}
+_CLOCK = re.compile(r"^\d{1,2}:\d\d")
 _SPLIT = re.compile(r"^\s*([^:=]{1,40}?)\s*[:=]\s*(.*)$")
 
 
@@ -73,6 +74,8 @@ def add_metadata(found: dict[str, str], key: str, value: str) -> None:
     """Keep one key under our name, where it is known and new."""
     own = _KEY.get(_plain(key))
     clean = printable(value).strip()
+    if own == "date" and _CLOCK.match(clean):
+        own = "time"
     if own and clean and own not in found:
         found[own] = clean[:LONGEST]
 
@@ -87,7 +90,7 @@ def dated(found: dict[str, str]) -> dict[str, str]:
         one, other = (int(part) for part in match[1].replace("/", ".").split(".")[:2])
         day, month = (other, one) if month_first else (one, other)
         date = f"{match[2]}-{month:02d}-{day:02d}{match[3]}"
-    if date and time and re.match(r"^\d{1,2}:\d\d", time) and ":" not in date:
+    if date and time and _CLOCK.match(time) and ":" not in date:
         hour, rest = time.split(":", 1)
         date = f"{date.strip()}T{int(hour):02d}:{rest}"
     if date:

@@ -33,6 +33,8 @@ _OTHER_TIMES = frozenset(
 )  # fmt: skip
 # A name that says nothing, as an index without a name gets one.
 _NAMELESS = ("column ", "unnamed", "__index", "index", "level_0")
+# How much a first column without a name says that it is the time.
+UNNAMED = 0.5
 # Of the rows so many must rise.
 RISING = 0.5
 
@@ -70,12 +72,12 @@ def find_time(names: Sequence[str], units: Sequence[str], column: Callable[[int]
             continue
         found = _read(index, name, units[index], column(index))
         if found is None:
-            unread = unread or name
+            unread = unread or (name if called > UNNAMED else None)
             continue
         fit = _fit(found.seconds)
         if fit > RISING:
             tried.append((called + 4.0 * fit, found))
-        else:
+        elif called > UNNAMED:
             unread = unread or name
     if not tried:
         check_named(names)
@@ -119,7 +121,7 @@ def _called(name: str, index: int) -> float:
         return 1.0
     if plain.startswith(("time", "elapsed", "zeit", "timestamp")):
         return 1.5
-    return 0.5 if index == 0 and (name.lower().startswith(_NAMELESS) or not plain) else 0.0
+    return UNNAMED if index == 0 and (name.lower().startswith(_NAMELESS) or not plain) else 0.0
 
 
 def _fit(seconds: Array) -> float:

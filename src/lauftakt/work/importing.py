@@ -10,6 +10,7 @@ from lauftakt.core.pipeline import with_sectors
 from lauftakt.core.run import AnalysedRun
 from lauftakt.core.technique.by_lap import figures_by_lap
 from lauftakt.formats.interpreting import interpret
+from lauftakt.formats.packed import unpacked
 from lauftakt.formats.reading import READER_VERSION, kind_of, read_raw
 from lauftakt.store.analyses import save_analysis
 from lauftakt.store.database import INCLUDE_REMOVED, Database, mine, mine_by_id
@@ -61,7 +62,8 @@ def import_file(database: Database, source: Source, report: Report) -> None:
     """
     report(0.05, "reading")
     if kind_of(source.path) == "layout":
-        import_given(database, source)
+        with unpacked(source.path) as plain:
+            import_given(database, replace(source, path=plain))
         return
     if _is_known(database, source):
         return

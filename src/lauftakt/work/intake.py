@@ -14,7 +14,11 @@ from lauftakt.work.jobs import add_job
 from lauftakt.work.keeping import put_beside
 from lauftakt.work.sources import sha256_of
 
-LOG_ENDINGS = (".csv", ".txt", ".tsv", ".log", ".gpx", ".mf4", ".mdf", ".dat", ".parquet", ".arrow", ".feather", ".ipc", ".zip", ".geojson", ".json")  # fmt: skip # noqa: E501
+LOG_ENDINGS = (
+    ".csv", ".txt", ".tsv", ".asc", ".log", ".dat", ".gpx", ".kml", ".nmea", ".nma", ".mf4", ".mdf", ".parquet",
+    ".arrow", ".feather", ".ipc", ".xlsx", ".ods", ".zip", ".geojson", ".json", ".jsonl", ".ndjson", ".gz", ".zst",
+    ".bz2", ".xz",
+)  # fmt: skip
 # Videos may carry channels. They are taken from whoever gives one, not looked for: most of them carry none.
 ENDINGS = (*LOG_ENDINGS, ".mp4", ".m4v", ".mov", ".webm", ".mkv")
 

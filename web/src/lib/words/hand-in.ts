@@ -5,7 +5,8 @@ export const handInTexts = {
   renewing: 'Newer numbers are coming …',
   ways: 'Ways in',
   drop: 'Drop logs or whole folders here',
-  dropMore: 'CSV, GPX, MDF 4, Parquet, Arrow, zip archives of them, or a layout as GeoJSON.',
+  dropMore:
+    'CSV and spreadsheets, GPX, KML, NMEA, GeoJSON, JSON, MDF 4, Parquet, Arrow; packed or not. Layouts as GeoJSON.',
   choose: 'Choose files',
   chooseFolder: 'Choose a folder',
   driver: 'Driven by',
