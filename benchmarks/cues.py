@@ -17,8 +17,8 @@ from accuracy import Tally, days_asked, days_parser, percent, tell_days
 from causes import KINDS, SEEN_S, Day, Mistake, analysed, passage_medians, random_day
 
 from lauftakt.core import AnalysedRun
-from lauftakt.core.debrief.target import RISKY, proposals
-from lauftakt.core.debrief.worth import worth_of
+from lauftakt.core.debrief.target import RISKY
+from lauftakt.core.debrief.worth import asked_for, worth_of
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.findings.statement import Finding
@@ -50,7 +50,7 @@ def judge_day(work: tuple[int, int, int]) -> dict[str, Tally]:
 def _judge(
     tally: Tally, day: Day, index: int, mistake: Mistake, finding: Finding, runs: list[AnalysedRun], laps: int
 ) -> None:
-    offered = proposals(finding, runs[index], day.layout, runs[0])
+    offered = [one for one, _ in asked_for(finding, runs[index], day.layout, runs[0])]
     if not offered:
         tally["nothing"].append(1.0)
         return

@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from lauftakt.core.comparison.spread import median_doubt
 from lauftakt.core.debrief.target import (
     HIGH,
     LOW,
@@ -22,6 +23,7 @@ from lauftakt.core.debrief.target import (
     values_of,
 )
 from lauftakt.core.debrief.wording import ask
+from lauftakt.core.debrief.worth import asked_for
 from lauftakt.core.findings.finding import find
 from lauftakt.core.findings.pairing import Contender
 from lauftakt.core.findings.words import metric
@@ -63,6 +65,32 @@ def test_a_place_that_is_asked_for_lies_in_its_passage(day: Day, offered: list[t
         if is_place(one.target.figure):
             window = next(w for w in windows(day.layout) if w.corner == one.target.corner)
             assert window.low <= one.target.value <= window.high, one
+
+
+def test_no_target_hangs_on_what_the_laps_scatter_by(day: Day, offered: list[tuple[AnalysedRun, Proposal]]) -> None:
+    """The way to it is longer than what its usual value is known to; a passage's time is asked for by itself."""
+    for run, one in offered:
+        target = one.target
+        if target.figure == PASSAGE_TIME:
+            continue
+        values = values_of(run, day.layout, target.passage, target.corner, target.figure)[1]
+        doubt = median_doubt(values) or 0.0
+        way = one.theirs - one.now if one.shown == "step" and one.theirs is not None else target.value - one.now
+        assert target.sign * way >= 2.0 * doubt - 1e-9, one
+
+
+def test_what_promises_hardly_anything_is_not_asked(day: Day) -> None:
+    names = [log.meta["driver"] for log in day.logs]
+    base = day.of("Halvard")
+    lost, _ = find([Contender(run, name, "car") for run, name in zip(day.runs, names, strict=True)], base, day.layout)
+    asked = [
+        worth
+        for one in lost
+        if one.driver != "Halvard"
+        for _, worth in asked_for(one, day.runs[one.run], day.layout, day.runs[base])
+    ]
+    assert len(asked) > 15
+    assert all(worth is None or worth.gain_s >= 0.02 for worth in asked)
 
 
 def with_speed(run: AnalysedRun, day: Day, number: int, by: float) -> AnalysedRun:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
 from lauftakt.core.circuit.passages import passage_range
+from lauftakt.core.comparison.spread import median_doubt
 from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.pairing import clean_passages
 from lauftakt.core.findings.statement import Finding
@@ -27,6 +28,8 @@ RESOLVED = {
 }  # fmt: skip
 # Less than so many times that is not worth asking for.
 WORTH_ASKING = 3.0
+# A figure's way must be so many standard errors of its usual value: no cue hangs on what the laps scatter by.
+SURE = 2.0
 # Where own laps show nothing better: a step of so much of the way to the reference.
 STEP = 0.5
 # In the better laps, but not the very best one, a driver does it at least so well: the share of laps that are worse.
@@ -301,6 +304,8 @@ def by_figure(
     now = float(median(values[np.isfinite(values)].tolist()))
     resolved = RESOLVED.get(figure_entry(figure).quantity, 0.0)
     least = WORTH_ASKING * resolved
+    if figure != PASSAGE_TIME:
+        least = max(least, SURE * (median_doubt(values) or 0.0))
     lent = at_usual_arrival(run, layout, passage, corner, figure, numbers, values)
     known = np.isfinite(lent) & comparable(run, layout, passage, corner, figure, numbers)
     if theirs is not None:

@@ -1,6 +1,5 @@
 """What reaching a target is worth: the part of a cause's price that the way to the target buys."""
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from math import hypot, sqrt
 
@@ -8,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lauftakt.core.circuit.layout import Layout
-from lauftakt.core.debrief.target import Proposal, Target, values_of
+from lauftakt.core.comparison.spread import MEDIAN_FACTOR
+from lauftakt.core.debrief.target import Proposal, Target, proposals, values_of
 from lauftakt.core.findings.names import Evidence
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.registry import PASSAGE_TIME
@@ -16,10 +16,10 @@ from lauftakt.core.run import AnalysedRun
 
 Array = NDArray[np.float64]
 
-# A median of n values has so many times their mean's standard error.
-MEDIAN_FACTOR = 1.25
 # A price is linear in the figure only nearly: the standard deviation of what that misses, as a share of the gain.
 MODEL_SHARE = 0.25
+# Seconds: what promises less is not worth a driver's attention.
+LEAST_GAIN_S = 0.02
 # Of fewer laps beside each other nothing is said of what their times differ by.
 FEW = 2
 
@@ -35,6 +35,15 @@ class Worth:
     def clear(self) -> bool:
         """Whether it is a gain beyond its uncertainty."""
         return self.gain_s > 2.0 * self.gain_u_s
+
+
+def asked_for(
+    finding: Finding, run: AnalysedRun, layout: Layout, reference: AnalysedRun | None = None
+) -> list[tuple[Proposal, Worth | None]]:
+    """What can be asked of a driver after a finding, with what it is worth: see
+    :func:`lauftakt.core.debrief.target.proposals`. What promises hardly anything is not asked."""
+    found = [(one, worth_of(one, finding, run, layout)) for one in proposals(finding, run, layout, reference)]
+    return [(one, worth) for one, worth in found if worth is None or worth.gain_s >= LEAST_GAIN_S]
 
 
 def aimed_elsewhere(worth: Worth, proposal: Proposal, value: float) -> Worth:
@@ -115,7 +124,6 @@ def _of_own_laps(target: Target, values: Array, times: Array, finding: Finding |
     return Worth(min(max(gain, 0.0), most), hypot(_median_u(times[met]), _median_u(times[known])))
 
 
-def _median_u(values: Sequence[float] | Array) -> float:
-    """Standard deviation of a median by its values' scatter."""
-    found = np.asarray(values, dtype=float)
-    return MEDIAN_FACTOR * float(np.std(found, ddof=1)) / sqrt(len(found)) if len(found) > 1 else np.inf
+def _median_u(values: Array) -> float:
+    """Standard deviation of a median by its values' scatter; infinite for fewer than two."""
+    return MEDIAN_FACTOR * float(np.std(values, ddof=1)) / sqrt(len(values)) if len(values) > 1 else np.inf

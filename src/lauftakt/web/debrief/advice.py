@@ -19,12 +19,11 @@ from lauftakt.core.debrief.target import (
     figure_entry,
     is_place,
     passage_index,
-    proposals,
     usual,
     values_of,
 )
 from lauftakt.core.debrief.wording import ask, corners_in, praise
-from lauftakt.core.debrief.worth import Worth, worth_of
+from lauftakt.core.debrief.worth import Worth, asked_for, worth_of
 from lauftakt.core.findings.statement import Finding
 from lauftakt.core.findings.steady import SteadyPassage, steady_passages, strong_first
 from lauftakt.core.findings.words import Said
@@ -103,9 +102,9 @@ def proposed(
             lap=one.lap,
             shown=one.shown,
             says=show.said(ask(one, seen.marked, seen.than)),
-            **_promised(worth_of(one, finding, run, seen.layout)),
+            **_promised(worth),
         )
-        for one in proposals(finding, run, seen.layout, reference)
+        for one, worth in asked_for(finding, run, seen.layout, reference)
     ]
 
 
@@ -195,7 +194,8 @@ def _asked_for(
 ) -> Proposal:
     run, layout = seen.analysed(session, seen.run), seen.layout
     reference = seen.analysed(session, seen.base) if seen.measured else None
-    offered = proposals(finding, run, layout, reference) if finding is not None and not seen.across else []
+    found = asked_for(finding, run, layout, reference) if finding is not None and not seen.across else []
+    offered = [one for one, _ in found]
     chosen = None
     if asked.figure is None:
         chosen = offered[0] if offered else None
