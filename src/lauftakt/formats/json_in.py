@@ -128,11 +128,18 @@ def _of_records(records: Iterator[dict[str, Any]], meta: dict[str, str]) -> dict
         count += 1
     for key, values in list(columns.items()):
         values.extend([None] * (count - len(values)))
-        said = {value for value in values if value is not None}
-        if len(said) == 1 and isinstance(text := said.pop(), str) and not _is_time(key):
+        text = _same_text(values)
+        if text is not None and not _is_time(key):
             add_metadata(meta, key, text)
             del columns[key]
     return columns
+
+
+def _same_text(values: list[Any]) -> str | None:
+    """The text that a column holds throughout."""
+    first = next((value for value in values if value is not None), None)
+    same = isinstance(first, str) and all(value is None or value == first for value in values)
+    return first if same else None
 
 
 def _is_time(key: str) -> bool:
@@ -141,16 +148,16 @@ def _is_time(key: str) -> bool:
 
 def _flat(value: dict[str, Any], before: str = "", depth: int = 0) -> Iterator[tuple[str, Any]]:
     for key, inner in value.items():
-        name = f"{before} {key}".strip()
-        if isinstance(inner, dict):
+        name = f"{before} {key}" if before else key
+        if isinstance(inner, int | float | str):
+            yield name, inner
+        elif isinstance(inner, dict):
             if depth < _DEEPEST:
                 yield from _flat(inner, name, depth + 1)
         elif isinstance(inner, list):
             for index, item in enumerate(inner[:16], 1):
                 if _is_figure(item):
                     yield f"{name} {index}", item
-        elif inner is not None:
-            yield name, inner
 
 
 def _is_figure(value: Any) -> bool:
@@ -170,8 +177,9 @@ def _of_document(whole: Any, meta: dict[str, str]) -> dict[str, list[Any]]:
             if isinstance(value, str):
                 add_metadata(meta, key.split()[-1], value)
     for key, values in list(columns.items()):
-        if isinstance(values[0], str) and len(set(map(str, values))) == 1 and not _is_time(key):
-            add_metadata(meta, key, values[0])
+        text = _same_text(values)
+        if text is not None and not _is_time(key):
+            add_metadata(meta, key, text)
             del columns[key]
     return columns
 
