@@ -7,6 +7,18 @@ export const handInTexts = {
   drop: 'Drop logs or whole folders here',
   dropMore:
     'CSV and spreadsheets, GPX, KML, NMEA, GeoJSON, JSON, MDF 4, Parquet, Arrow; packed or not. Layouts as GeoJSON.',
+  export: {
+    ask: 'What to export from a logger',
+    title: 'What to export from a logger or simulator',
+    lines: [
+      'Text (CSV), a spreadsheet, or an open format such as GPX, MDF 4 or Parquet. Files that only the maker’s own software can read have to be exported there first.',
+      'All channels. Without brake and throttle both are worked out from speed, which places them less exactly; without positions a run needs a circuit that is known, and its lines are not seen.',
+      'Every sample, at the rate at which it was logged. Positions once a second are far apart: braking points and lowest speeds fall between them.',
+      'By time, not by distance. A table by distance was already fitted to somebody else’s idea of the lap.',
+      'One file a run, from leaving the pits to coming back, with all its laps; not one file a lap.',
+      'With date, time of day, driver and car where they can be ticked: nobody has to type them here.',
+    ],
+  },
   choose: 'Choose files',
   chooseFolder: 'Choose a folder',
   driver: 'Driven by',

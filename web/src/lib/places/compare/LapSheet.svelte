@@ -3,7 +3,7 @@
   import type { Desk } from '$lib/desk/desk.svelte';
   import BesideSheet from '$lib/places/compare/BesideSheet.svelte';
   import WhereToLook from '$lib/places/compare/WhereToLook.svelte';
-  import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
+  import About from '$lib/parts/About.svelte';
   import { called, inFull, needsNumber } from '$lib/desk/called';
   import { nameInk } from '$lib/draw/inks';
   import { mode } from '$lib/draw/mode.svelte';
@@ -49,7 +49,7 @@
 <section>
   <h2>{t.wholeLap}</h2>
   <p class="says">{says}</p>
-  {#if desk.chosen !== desk.lineUp?.reference}<p class="hint"><AboutDoubt /></p>{/if}
+  {#if desk.chosen !== desk.lineUp?.reference}<p class="hint"><About t={texts.doubt} /></p>{/if}
   <table>
     <thead>
       <tr>

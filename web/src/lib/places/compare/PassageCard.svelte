@@ -2,7 +2,7 @@
 <script lang="ts">
   import type { Card, CardFigures, DeskLap } from '$lib/api/client';
   import type { Desk } from '$lib/desk/desk.svelte';
-  import AboutDoubt from '$lib/parts/AboutDoubt.svelte';
+  import About from '$lib/parts/About.svelte';
   import { inferredOf } from '$lib/places/compare/inferred';
   import { called, inFull, needsNumber, passageCalled } from '$lib/desk/called';
   import { nameInk } from '$lib/draw/inks';
@@ -89,7 +89,7 @@
   {#if desk.chosenLap && days.length}
     <p class="muted small">{t.besides(called(desk.chosenLap).name, inWords(days))}</p>
   {/if}
-  <p class="muted small">{t.startsAgain} <AboutDoubt /></p>
+  <p class="muted small">{t.startsAgain} <About t={texts.doubt} /></p>
   {#if chosen && !chosen.whole}<p class="muted small">{t.cutAtLine}</p>{/if}
   {#each inferred as line (line)}<p class="muted small">{line}</p>{/each}
   {#if card.corners.length > 1}

@@ -1,6 +1,7 @@
 <!-- Takes files and folders, dropped or chosen. -->
 <script lang="ts">
   import { FileUp } from '@lucide/svelte';
+  import About from '$lib/parts/About.svelte';
   import { filesOf } from '$lib/sending/sending.svelte';
   import { texts } from '$lib/words';
 
@@ -49,6 +50,7 @@
     <button type="button" class="do" onclick={() => files.click()}>{t.choose}</button>
     <button type="button" class="may" onclick={() => folder.click()}>{t.chooseFolder}</button>
   </div>
+  <About t={t.export} />
   <input
     bind:this={files}
     type="file"

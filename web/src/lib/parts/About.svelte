@@ -1,10 +1,12 @@
-<!-- What "±" means, in five lines, where it stands. -->
+<!-- What is good to know in a few lines, where the question comes up. -->
 <script lang="ts">
   import Sheet from '$lib/parts/Sheet.svelte';
-  import { texts } from '$lib/words';
 
+  interface Props {
+    t: { ask: string; title: string; lines: readonly string[] };
+  }
+  let { t }: Props = $props();
   let open = $state(false);
-  const t = texts.doubt;
 </script>
 
 <button type="button" onclick={() => (open = true)}>{t.ask}</button>
