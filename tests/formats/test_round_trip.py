@@ -33,6 +33,14 @@ WHOLE: dict[str, Callable[[Log, Path], None]] = {
 
 
 @pytest.mark.parametrize("name", WHOLE)
+def test_a_log_is_written_where_it_is_to_be(name: str, day: Day, tmp_path: Path) -> None:
+    """An export is written under another name until it is whole."""
+    path = tmp_path / "225.part"
+    WHOLE[name](day.logs[1], path)
+    assert [item.name for item in tmp_path.iterdir()] == ["225.part"]
+
+
+@pytest.mark.parametrize("name", WHOLE)
 def test_what_is_written_is_read_again(day: Day, tmp_path: Path, name: str) -> None:
     log = day.logs[1]
     WHOLE[name](log, tmp_path / name)

@@ -288,3 +288,12 @@ def test_a_body_that_is_nested_without_end_is_refused(taught: Coach, body: str) 
     answer = taught.client.post("/api/session", data=body, headers=headers)
     assert 400 <= answer.status_code < 500, answer.data[:200]
     assert answer.json["message"]
+
+
+@pytest.mark.parametrize("form", ["csv", "parquet", "mdf4", "gpx", "geojson"])
+def test_a_run_leaves_in_every_format(taught: Coach, form: str) -> None:
+    run = taught.get("/api/paddock").json["runs"][0]["id"]
+    job = taught.post(f"/api/runs/{run}/export", json={"format": form}).json["id"]
+    answer = taught.get(f"/api/jobs/{job}/file")
+    assert answer.status_code == 200, taught.get(f"/api/jobs/{job}").json
+    assert len(answer.data) > 10_000

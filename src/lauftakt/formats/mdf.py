@@ -215,4 +215,6 @@ def write_mdf(log: Log, path: Path) -> None:
                 groups.append([signal])
         for group in groups:
             file.append(group, comment="Lauftakt")
-        file.save(path, overwrite=True, compression=2)
+        # The library insists on its own ending, wherever it is told to write.
+        made = file.save(path, overwrite=True, compression=2)
+    Path(made).replace(path)
