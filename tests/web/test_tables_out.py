@@ -5,7 +5,7 @@ import io
 from typing import Any
 
 import pytest
-from sqlalchemy import update
+from sqlalchemy import select, update
 
 from lauftakt.formats.tables import FORMULA
 from lauftakt.store.database import Database
@@ -43,11 +43,9 @@ def test_a_name_runs_in_no_table(school: Coach, app: Any, database: Database, na
             (Driver, ("name",)), (Car, ("name",)), (Event, ("name",)), (Circuit, ("name",)), (LayoutRow, ("name",)),
             (Run, ("tyres", "notes", "file_name")), (StintWord, ("tried",)),
         ):  # fmt: skip
-            rows = session.scalars(model.__table__.select().where(model.team_id == school.team_id)).all()
-            for row in rows:
-                values = dict.fromkeys(fields, name)
-                if model in (Driver, Car, Event, Circuit, LayoutRow):
-                    values["name"] = f"{name}{row}"
+            for row in session.scalars(select(model.id).where(model.team_id == school.team_id)).all():
+                # Two drivers of one name there cannot be.
+                values = {field: f"{name}{row}" if field == "name" else name for field in fields}
                 session.execute(update(model).where(model.id == row).values(**values))
         session.execute(
             update(ChannelRow)
@@ -71,6 +69,8 @@ def test_a_name_runs_in_no_table(school: Coach, app: Any, database: Database, na
         found = cells(answer.data)
         wrong = [cell for cell in found if cell.strip().startswith(FORMULA) and not _number(cell)]
         assert not wrong, (what, wrong[:3])
+        # A driver's name is in each of them.
+        assert any(" ".join(name.split()) in cell.replace("'", "") for cell in found), what
     head = next(csv.reader(io.StringIO(school.get(tables["laps"]).data.decode("utf-8-sig"), newline="")))
     assert [cell.replace("'", "") for cell in head[7:]] == [f"{' '.join(name.split())} [s]"] * 3
 
