@@ -226,10 +226,17 @@ def test_who_is_level_with_the_fastest_is_said(taught: Coach, desk: dict, databa
     assert [run["level"] for run in runs] == [run["gap_s"] == 0 for run in runs]
     # With doubts as wide as the gap nobody can say who was faster.
     other = max(runs, key=lambda run: run["gap_s"])
+    known: dict[int, float | None] = {}
     with database.begin() as session:
         for lap in session.scalars(select(LapRow).where(LapRow.run_id == other["id"])):
-            lap.time_u_s = other["gap_s"]
-    again = {run["id"]: run["level"] for run in taught.get("/api/paddock").json["runs"]}
+            known[lap.id], lap.time_u_s = lap.time_u_s, other["gap_s"]
+    try:
+        again = {run["id"]: run["level"] for run in taught.get("/api/paddock").json["runs"]}
+    finally:
+        # Others look at the same school, and laps that are not those that were stored are damaged.
+        with database.begin() as session:
+            for lap in session.scalars(select(LapRow).where(LapRow.id.in_(known))):
+                lap.time_u_s = known[lap.id]
     assert again[other["id"]]
 
 
