@@ -4,7 +4,7 @@ import re
 from urllib.parse import parse_qs, urlsplit
 
 import numpy as np
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.test_laying_out import on_the_desk
 from tests.day import Day
@@ -107,12 +107,19 @@ def test_what_fails_takes_away_only_itself(signed_in: Page, day: Day) -> None:
     expect(shown).to_have_count(0)
     page.wait_for_url(lambda url: f"ref={reference}&" not in url)
     assert told(page, "ref") != reference
-    # Without any connection what was asked for waits, and says so.
-    page.context.set_offline(True)
+    # Without any connection what was asked for waits, and says so: also what was on its way when it went.
+    on_its_way: list[Route] = []
+    page.route("**/api/desk?*", lambda route: on_its_way.append(route))
     page.keyboard.press("n")
-    page.keyboard.press("v")
+    with page.expect_request("**/api/desk?*"):
+        page.keyboard.press("v")
+    page.context.set_offline(True)
+    for request in on_its_way:
+        request.abort()
     expect(page.get_by_text("There is no connection.")).to_be_visible()
+    expect(page.get_by_text("This computer is offline.")).to_be_visible()
     expect(strips).to_have_count(count)
+    page.unroute("**/api/desk?*")
     page.context.set_offline(False)
     expect(page.get_by_text("There is no connection.")).to_have_count(0)
     page.wait_for_url(lambda url: f"ref={reference}&" in url)

@@ -1,5 +1,6 @@
 <!-- A band over the page while the server or its database is away; nothing moves for it. -->
 <script lang="ts">
+  import { online } from 'svelte/reactivity/window';
   import { interrupted } from '$lib/session/interrupted.svelte';
   import { texts } from '$lib/words';
 </script>
@@ -8,7 +9,7 @@
   {#if interrupted.sentence}
     <p>
       <span class="turning" aria-hidden="true"></span>
-      {interrupted.sentence}
+      {online.current === false ? texts.interrupted.connection : interrupted.sentence}
       <button type="button" onclick={() => interrupted.now()}>{texts.interrupted.now}</button>
     </p>
   {/if}

@@ -51,6 +51,7 @@ export const texts = {
   again: 'Try again',
   interrupted: {
     server: 'The server does not answer. This page waits and goes on by itself.',
+    connection: 'This computer is offline. This page waits and goes on by itself.',
     away: 'The server does not answer, so this may not have been done. Look again in a moment.',
     now: 'Look now',
   },

@@ -1,5 +1,6 @@
 <!-- The desk: a line-up of laps against a reference, as strips and staves, with the card of a passage or stretch. -->
 <script lang="ts">
+  import { online } from 'svelte/reactivity/window';
   import { createQuery, keepPreviousData, useQueryClient } from '@tanstack/svelte-query';
   import { ApiProblem } from '$lib/api/client';
   import { registry } from '$lib/quantities/registry.svelte';
@@ -234,7 +235,7 @@
     {#if lineUp.error}
       <Trouble error={lineUp.error} again={() => void lineUp.refetch()} />
       <p class="muted" role="status">{t.stays}</p>
-    {:else if lineUp.isPaused}
+    {:else if lineUp.isPaused || (lineUp.isFetching && online.current === false)}
       <p class="muted" role="status">{t.noConnection}</p>
     {/if}
     {#if old}
