@@ -5,6 +5,7 @@ import itertools
 import os
 import signal
 import socket
+import subprocess
 import threading
 import time
 from collections.abc import Iterator
@@ -15,9 +16,10 @@ from pathlib import Path
 import pytest
 import requests
 from sqlalchemy import func, select, text, update
+from sqlalchemy.exc import OperationalError
 
 from lauftakt.operate.mariadb import CannotStart
-from lauftakt.operate.watch import FIRST_S, LONGEST_S, Watch
+from lauftakt.operate.watch import FIRST_S, FROZEN_S, LONGEST_S, Watch, is_frozen
 from lauftakt.store.database import mine
 from lauftakt.store.models import HandIn, Job, Run
 from lauftakt.work.jobs import add_job
@@ -93,6 +95,7 @@ class Part:
     """Ends as often as it is told to, and does not start as often as it is told to."""
 
     name = "part"
+    main_process: int | None = None
 
     def __init__(self) -> None:
         self.has_ended, self.fails, self.starts = False, 0, 0
@@ -131,6 +134,48 @@ def test_a_part_that_ends_again_and_again_is_started_later_and_later() -> None:
         moment[0] += 0.25
         watch.look(said.append)
     assert moment[0] - began < 2
+
+
+def test_a_part_that_stands_still_is_ended_and_started_again() -> None:
+    moment, part, said = [0.0], Part(), []
+    with subprocess.Popen(["sleep", "600"]) as still:
+        part.main_process = still.pid
+        watch = Watch(part, clock=lambda: moment[0])
+        still.send_signal(signal.SIGSTOP)
+        until(lambda: is_frozen(still.pid), 5, 0.01)
+        assert watch.look(said.append)
+        # It went on in between: that counts from the beginning.
+        moment[0] = FROZEN_S - 1
+        still.send_signal(signal.SIGCONT)
+        until(lambda: not is_frozen(still.pid), 5, 0.01)
+        assert watch.look(said.append)
+        still.send_signal(signal.SIGSTOP)
+        until(lambda: is_frozen(still.pid), 5, 0.01)
+        moment[0] = FROZEN_S + 1
+        assert watch.look(said.append)
+        assert still.poll() is None
+        moment[0] = 2 * FROZEN_S + 2
+        assert not watch.look(said.append)
+        assert still.wait(5) == -signal.SIGKILL
+    part.has_ended = True
+    watch.look(said.append)
+    moment[0] += FIRST_S
+    assert watch.look(said.append)
+    assert said[0] == "The part stands still; it is ended."
+    assert said[-1] == "The part runs again."
+
+
+@pytest.mark.long
+@pytest.mark.parametrize("part", ["server", "worker", "collector", "database"])
+def test_a_frozen_main_process_is_replaced(place: Installation, coach: Client, part: str) -> None:
+    frozen = place.processes(part)[0]
+    os.kill(frozen, signal.SIGSTOP)
+    until(lambda: not os.path.exists(f"/proc/{frozen}"), FROZEN_S + 30)
+    until(lambda: f"The {part} runs again." in place.said[-1:], 60)
+    assert f"The {part} stands still; it is ended." in place.said
+    until(lambda: coach.get("/paddock").status_code == 200, 30)
+    coach.hand_in(f"thawed-{part}.csv", b"no log\n")
+    until(lambda: coach.fates()[f"thawed-{part}.csv"] == "refused", 60)
 
 
 @pytest.mark.long
@@ -230,8 +275,19 @@ def test_a_worker_that_froze_and_thawed_changes_nothing(place: Installation, coa
         assert busy is not None
     # All that work now: which of them has it is nobody's to know.
     frozen = place.processes("worker")[1:]
-    for number in frozen:
-        os.kill(number, signal.SIGSTOP)
+    def freeze_between_transactions() -> bool:
+        for number in frozen:
+            os.kill(number, signal.SIGSTOP)
+        with contextlib.suppress(OperationalError), database.begin() as session:
+            query = select(Job).where(Job.team_id == coach.team_id, Job.state == "running")
+            session.scalars(query.with_for_update(nowait=True)).one()
+            return True
+        for number in frozen:
+            os.kill(number, signal.SIGCONT)
+        return False
+
+    # One that is frozen while it holds the row's lock would be waited for, whoever comes.
+    until(freeze_between_transactions, 20, 0.01)
     # Another machine's worker would take it; here it is a new pool, since all of this one's are frozen.
     time.sleep(3.5)
     from lauftakt.work.doing import work_on

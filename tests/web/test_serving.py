@@ -43,6 +43,12 @@ class Served:
         context = ssl.create_default_context(cafile=str(self.certificate))
         return context.wrap_socket(self.reach(), server_hostname="127.0.0.1")
 
+    def shown(self) -> bytes | None:
+        """The certificate that the server shows to whoever connects, whether it is trusted or not."""
+        context = ssl._create_unverified_context()
+        with context.wrap_socket(self.reach()) as there:
+            return there.getpeercert(binary_form=True)
+
     def asked(self, session: requests.Session, data: bytes = b"") -> str:
         return session.post(self.address, data=data, verify=str(self.certificate), timeout=20).text
 
@@ -71,6 +77,19 @@ def served(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
     finally:
         process.terminate()
         process.wait(20)
+
+
+def test_a_renewed_certificate_is_taken_over_while_it_serves(served: Served) -> None:
+    before = served.shown()
+    assert served.asked(requests.Session()) == "0"
+    key = served.certificate.with_name("key.pem")
+    # A pair of which only one half is new yet is not taken.
+    old_key = key.read_bytes()
+    key.write_bytes(b"no key")
+    make_certificate(served.certificate.parent, ["127.0.0.1"])
+    assert key.read_bytes() not in (old_key, b"no key")
+    until(lambda: served.shown() != before, 30, 0.5)
+    assert served.asked(requests.Session(), b"abc") == "3"
 
 
 def hello(served: Served) -> bytes:

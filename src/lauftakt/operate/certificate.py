@@ -13,6 +13,8 @@ from cryptography.x509.oid import NameOID
 
 DAYS = 397
 RENEW_DAYS = 14
+# It counts from so long before it was made, for phones whose clock is late, and for a clock here that is set back.
+BEFORE = timedelta(days=2)
 
 
 def lan_address() -> str:
@@ -26,7 +28,8 @@ def lan_address() -> str:
 
 
 def make_certificate(folder: Path, addresses: list[str]) -> tuple[Path, Path]:
-    """Certificate and key for the addresses, kept from one start to the next as long as they fit.
+    """Certificate and key for the addresses, kept from one start to the next as long as they fit: of these addresses,
+    valid now and for two more weeks, and of one pair.
 
     Parameters
     ----------
@@ -35,7 +38,7 @@ def make_certificate(folder: Path, addresses: list[str]) -> tuple[Path, Path]:
     """
     folder.mkdir(parents=True, exist_ok=True)
     certificate, key = folder / "certificate.pem", folder / "key.pem"
-    if certificate.exists() and key.exists() and _fits(certificate, addresses):
+    if certificate.exists() and key.exists() and _fits(certificate, key, addresses):
         return certificate, key
     private = ec.generate_private_key(ec.SECP256R1())
     name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "Lauftakt on this network")])
@@ -46,7 +49,7 @@ def make_certificate(folder: Path, addresses: list[str]) -> tuple[Path, Path]:
         .issuer_name(name)
         .public_key(private.public_key())
         .serial_number(x509.random_serial_number())
-        .not_valid_before(now - timedelta(hours=12))
+        .not_valid_before(now - BEFORE)
         .not_valid_after(now + timedelta(days=DAYS))
         .add_extension(
             x509.SubjectAlternativeName([x509.IPAddress(ipaddress.ip_address(a)) for a in sorted(set(addresses))]),
@@ -58,17 +61,30 @@ def make_certificate(folder: Path, addresses: list[str]) -> tuple[Path, Path]:
     secret = private.private_bytes(
         serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
     )
-    with open(key, "wb", opener=lambda path, flags: os.open(path, flags, 0o600)) as file:
-        file.write(secret)
-    certificate.write_bytes(made.public_bytes(serialization.Encoding.PEM))
+    _write(key, secret)
+    _write(certificate, made.public_bytes(serialization.Encoding.PEM))
     return certificate, key
 
 
-def _fits(path: Path, addresses: list[str]) -> bool:
+def _write(path: Path, data: bytes) -> None:
+    part = path.with_suffix(".part")
+    with open(part, "wb", opener=lambda name, flags: os.open(name, flags, 0o600)) as file:
+        file.write(data)
+    part.replace(path)
+
+
+def _fits(path: Path, key: Path, addresses: list[str]) -> bool:
     try:
         found = x509.load_pem_x509_certificate(path.read_bytes())
         names = found.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
-    except (ValueError, x509.ExtensionNotFound):
+        private = serialization.load_pem_private_key(key.read_bytes(), None)
+    except (ValueError, TypeError, x509.ExtensionNotFound):
         return False
     known = {str(address) for address in names.get_values_for_type(x509.IPAddress)}
-    return set(addresses) <= known and found.not_valid_after_utc > datetime.now(UTC) + timedelta(days=RENEW_DAYS)
+    moment = datetime.now(UTC)
+    return (
+        private.public_key() == found.public_key()
+        and set(addresses) <= known
+        and found.not_valid_before_utc <= moment
+        and found.not_valid_after_utc > moment + timedelta(days=RENEW_DAYS)
+    )

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 
 from lauftakt.operate.data_check import Found, check_computed, check_data
 from lauftakt.store.damage import Damaged
-from lauftakt.store.database import Database, now
+from lauftakt.store.database import AHEAD, Database, now
 from lauftakt.store.models import HandIn, Job, Original, Team
 from lauftakt.store.originals import original_parts
 from lauftakt.work.jobs import OPEN
@@ -20,7 +20,6 @@ Say = Callable[[str], None]
 
 LITTLE, TIGHT = 5e9, 1e9
 WAITING = timedelta(minutes=30)
-AHEAD = timedelta(minutes=5)
 
 
 def check(

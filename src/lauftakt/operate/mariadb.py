@@ -319,6 +319,11 @@ class PrivateMariaDB:
         """Whether the server was started and is not there any more."""
         return self._process is not None and self._process.poll() is not None
 
+    @property
+    def main_process(self) -> int | None:
+        """The number of the server's process."""
+        return self._process.pid if self._process is not None else None
+
     def stop(self) -> None:
         """Stop the server and wait for it."""
         if self._process is None or self._process.poll() is not None:

@@ -107,7 +107,7 @@ class Nights:
     def _asked(self) -> list[int]:
         """Backups that somebody asked for, or that were being made when everything ended."""
         with self.database.begin() as session:
-            waits = or_(Job.state == "waiting", (Job.state == "running") & (Job.lease_until < now()))
+            waits = or_(Job.state == "waiting", (Job.state == "running") & jobs.unheld(now()))
             return list(session.scalars(select(Job.id).where(Job.kind == KIND, waits).order_by(Job.id)))
 
     def _make(self, asked: list[int]) -> None:

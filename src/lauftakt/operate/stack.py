@@ -29,6 +29,8 @@ from lauftakt.work.renewing import want_all
 Say = Callable[[str], None]
 LOG_BYTES = 5_000_000
 LOOK_S = 0.5
+# Whether the certificate for phones still holds is looked at so often: a server may run for longer than it does.
+CERTIFICATE_S = 3600.0
 # Within this long a server that was started answers.
 ANSWERS_WITHIN_S = 90.0
 # Ports that may be taken under our hands before we give up, and how many callers wait until they are answered.
@@ -102,6 +104,11 @@ class Part:
         """Whether it is not there any more."""
         return self.process.poll() is not None
 
+    @property
+    def main_process(self) -> int:
+        """The number of its main process."""
+        return self.process.pid
+
     def start_again(self) -> None:
         """Start it anew, after what it left running was ended."""
         kill_session(self.process)
@@ -132,6 +139,7 @@ class Stack:
         self.environment: dict[str, str] = {}
         self._lock: IO[str] | None = None
         self._socket: socket.socket | None = None
+        self._next_certificate = 0.0
 
     @property
     def address(self) -> str:
@@ -233,7 +241,7 @@ class Stack:
         secured: list[str] = []
         self.environment["LAUFTAKT_PUBLIC_URL"] = self.public_address
         if self.lan:
-            certificate, key = make_certificate(self.var / "certificate", [lan_address(), "127.0.0.1"])
+            certificate, key = self._certificate()
             secured = ["--certfile", str(certificate), "--keyfile", str(key)]
             self.environment["LAUFTAKT_HTTPS"] = "1"
         self._run("collector", ["lauftakt", "collect"])
@@ -269,8 +277,26 @@ class Stack:
             if part.has_ended:
                 raise CannotStart(f"The {part.name} stopped by itself; its own account is in {part.log}.")
 
+    def _certificate(self) -> tuple[Path, Path]:
+        self._next_certificate = time.monotonic() + CERTIFICATE_S
+        return make_certificate(self.var / "certificate", [lan_address(), "127.0.0.1"])
+
+    def _renew_certificate(self, say: Say) -> None:
+        """Make another one where the present one ends soon; the server takes it over by itself."""
+        before = self.var / "certificate" / "certificate.pem"
+        made = before.stat().st_mtime_ns if before.exists() else 0
+        try:
+            self._certificate()
+        except OSError as error:
+            say(f"The certificate for phones could not be made, and is tried again in an hour: {error}")
+            return
+        if before.stat().st_mtime_ns != made:
+            say("The certificate for phones was made anew: each phone has to accept it once.")
+
     def watch(self, say: Say) -> None:
-        """Start again what ended by itself, the database first."""
+        """Start again what ended by itself or stands still, the database first."""
+        if self.lan and self._next_certificate and time.monotonic() > self._next_certificate:
+            self._renew_certificate(say)
         for watch in self._watches:
             if not watch.look(say) and watch.part is self.mariadb:
                 return  # nothing else can run well without it

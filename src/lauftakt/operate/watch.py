@@ -1,8 +1,13 @@
-"""Keeps parts running: one that ends by itself is started again, later and later where it ends again at once."""
+"""Keeps parts running: one that ends by itself, or was frozen, is started again, later and later where it ends again at
+once."""
 
+import contextlib
+import os
+import signal
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Protocol
 
 from lauftakt.operate.mariadb import CannotStart
@@ -12,6 +17,8 @@ Say = Callable[[str], None]
 FIRST_S, LONGEST_S = 0.5, 30.0
 # A part that ran for so long has got over whatever ended it before.
 STEADY_S = 60.0
+# A part whose main process was stopped by a signal, and does not go on, is replaced after this long.
+FROZEN_S = float(os.environ.get("LAUFTAKT_FROZEN_S", "60"))
 
 
 class Watchable(Protocol):
@@ -22,6 +29,10 @@ class Watchable(Protocol):
 
     @property
     def has_ended(self) -> bool: ...
+
+    @property
+    def main_process(self) -> int | None:
+        """The number of its main process, where it is known."""
 
     def start_again(self) -> None:
         """Start it anew; raises CannotStart where it does not start."""
@@ -36,6 +47,7 @@ class Watch:
     _wait_s: float = FIRST_S
     _since: float = field(default=0.0, init=False)
     _next: float | None = field(default=None, init=False)
+    _frozen_since: float | None = field(default=None, init=False)
 
     def __post_init__(self) -> None:
         self._since = self.clock()
@@ -43,7 +55,7 @@ class Watch:
     def look(self, say: Say) -> bool:
         """See to the part; True where it runs now."""
         if not self.part.has_ended:
-            return True
+            return not self._end_frozen(say)
         moment = self.clock()
         if self._next is None:
             if moment - self._since > STEADY_S:
@@ -63,3 +75,29 @@ class Watch:
         self._since, self._next = self.clock(), None
         say(f"The {self.part.name} runs again.")
         return True
+
+    def _end_frozen(self, say: Say) -> bool:
+        """End a part whose main process has stood still for long; True where it was."""
+        number = self.part.main_process
+        if number is None or not is_frozen(number):
+            self._frozen_since = None
+            return False
+        moment = self.clock()
+        self._frozen_since = moment if self._frozen_since is None else self._frozen_since
+        if moment - self._frozen_since < FROZEN_S:
+            return False
+        say(f"The {self.part.name} stands still; it is ended.")
+        self._frozen_since = None
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(number, signal.SIGKILL)
+        return True
+
+
+def is_frozen(number: int) -> bool:
+    """Whether a process was stopped by a signal and has not gone on."""
+    try:
+        told = Path(f"/proc/{number}/stat").read_text()
+    except OSError:
+        return False
+    # The program's name stands in brackets before the state, and may hold brackets itself.
+    return told.rpartition(")")[2].split()[0] == "T"

@@ -4,6 +4,7 @@ import hashlib
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from datetime import timedelta
 from pathlib import Path
 from typing import TypeVar
 
@@ -19,6 +20,8 @@ from lauftakt.store.models.base import Base, Owned, Removable, now
 T = TypeVar("T", bound=Owned)
 # For the few queries that look at what was removed, too.
 INCLUDE_REMOVED = {"include_removed": True}
+# A moment further ahead than this was written while the machine's clock was ahead.
+AHEAD = timedelta(minutes=2)
 
 
 class NotFound(Exception):
@@ -121,4 +124,4 @@ def _migrations() -> Config:
     return config
 
 
-__all__ = ["INCLUDE_REMOVED", "Base", "Database", "NotFound", "mine", "mine_by_id", "now"]
+__all__ = ["AHEAD", "INCLUDE_REMOVED", "Base", "Database", "NotFound", "mine", "mine_by_id", "now"]

@@ -7,7 +7,7 @@ from datetime import timedelta
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session
 
-from lauftakt.store.database import now
+from lauftakt.store.database import AHEAD, now
 from lauftakt.store.models import Account, SignIn, SignInTry, Team
 
 # Without a sign of life, and in any case.
@@ -76,7 +76,7 @@ def note_try(session: Session, email: str, place: str) -> None:
     """Count a try that failed; only digests are kept, and not for long."""
     for key in (_digest(f"{email.strip().lower()}\n{place}"), _digest(place)):
         session.add(SignInTry(key=key, at=now()))
-    session.execute(delete(SignInTry).where(SignInTry.at < now() - WINDOW))
+    session.execute(delete(SignInTry).where(~SignInTry.at.between(now() - WINDOW, now() + AHEAD)))
 
 
 def forget_tries(session: Session, email: str, place: str) -> None:
@@ -92,7 +92,7 @@ def forget_sign_ins(session: Session) -> None:
 
 
 def _count(session: Session, key: str) -> int:
-    tried = select(func.count()).where(SignInTry.key == key, SignInTry.at > now() - WINDOW)
+    tried = select(func.count()).where(SignInTry.key == key, SignInTry.at.between(now() - WINDOW, now() + AHEAD))
     return session.scalar(tried) or 0
 
 

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from werkzeug.exceptions import RequestTimeout
 
 from lauftakt import settings
-from lauftakt.store.database import mine, mine_by_id, now
+from lauftakt.store.database import AHEAD, mine, mine_by_id, now
 from lauftakt.store.models import HandIn, Team, Upload
 from lauftakt.web import schemas, show
 from lauftakt.web.access import Problem, database
@@ -100,7 +100,9 @@ def announce(giver: Giver, name: str, size: int, modified: str) -> Upload:
 
 def _check_quota(session: Session, giver: Giver, size: int) -> None:
     """Refuse for now what would be more than may be on its way at once, of one giver or of a team."""
-    going = mine(Upload, giver.team_id).where(Upload.hand_in_id.is_(None), Upload.touched_at > now() - GOING)
+    going = mine(Upload, giver.team_id).where(
+        Upload.hand_in_id.is_(None), Upload.touched_at.between(now() - GOING, now() + AHEAD)
+    )
     for whose, query in (("you", going.where(Upload.giver == giver.key)), ("your team", going)):
         files, megabytes = settings.open_uploads("giver" if whose == "you" else "team")
         open_ones = query.subquery()

@@ -27,7 +27,9 @@ BODIES, BODIES_OF_ONE = 24, 12
 
 _COUNT = text(
     "INSERT INTO request_count (name, hits, until) VALUES (:name, :amount, :until) ON DUPLICATE KEY UPDATE"
-    " hits = IF(until <= :now, :amount, hits + :amount), until = IF(until <= :now, :until, until)"
+    # A span that ends later than one that begins now was begun while the clock was ahead.
+    " hits = IF(until <= :now OR until > :until + 60, :amount, hits + :amount),"
+    " until = IF(until <= :now OR until > :until + 60, :until, until)"
 )
 
 

@@ -17,6 +17,7 @@ import struct
 import time
 from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import Any
 
 from gunicorn.http import get_parser
@@ -36,6 +37,8 @@ UNWANTED_S = 0.05
 ACCEPTED_AT_ONCE = 64
 # Looks at heads that arrive in drops.
 LOOK_S = 0.1
+# Whether there is another certificate is looked at so often.
+CERTIFICATE_S = 10.0
 # A body may take this long, and so much longer for what arrived of it: a phone at the far end of a paddock is quicker.
 BODY_S, BODY_BYTES_A_S = float(os.environ.get("LAUFTAKT_BODY_S", "20")), 8_000
 # No single wait is longer, in either direction.
@@ -184,6 +187,7 @@ class PatientWorker(ThreadWorker):
         # Connections that were answered and are closed as soon as the other side is done, or at a moment.
         self._lingering: dict[socket.socket, float] = {}
         self._context = ssl_context(self.cfg) if self.cfg.is_ssl else None
+        self._certificate, self._next_certificate = self._certificate_state(), 0.0
 
     def accept(self, listener: socket.socket) -> None:
         """Take the connections that are there and wait for what they say without a thread."""
@@ -212,6 +216,29 @@ class PatientWorker(ThreadWorker):
         _, most = resource.getrlimit(resource.RLIMIT_NOFILE)
         resource.setrlimit(resource.RLIMIT_NOFILE, (most, most))
         super().init_process()
+
+    def _certificate_state(self) -> tuple[int, ...]:
+        if self._context is None:
+            return ()
+        try:
+            return tuple(Path(path).stat().st_mtime_ns for path in (self.cfg.certfile, self.cfg.keyfile))
+        except OSError:
+            return ()  # being replaced just now
+
+    def _look_for_certificate(self) -> None:
+        """Take over a certificate that was renewed: who connects from now on is shown it."""
+        if self._context is None or time.monotonic() < self._next_certificate:
+            return
+        self._next_certificate = time.monotonic() + CERTIFICATE_S
+        state = self._certificate_state()
+        if not state or state == self._certificate:
+            return
+        try:
+            self._context.load_cert_chain(self.cfg.certfile, self.cfg.keyfile)
+        except (OSError, ssl.SSLError) as error:
+            self.log.warning("The certificate is taken over later: %s", error)  # only one of the two is new yet
+            return
+        self._certificate = state
 
     def _drop(self, conn: PatientConnection) -> None:
         self.poller.unregister(conn.sock)
@@ -265,6 +292,7 @@ class PatientWorker(ThreadWorker):
 
     def wait_for_and_dispatch_events(self, timeout: float) -> None:
         """Wait for what happens, and look after heads that come in drops and connections that end."""
+        self._look_for_certificate()
         busy = self._dripping or self._lingering
         super().wait_for_and_dispatch_events(min(timeout, LOOK_S) if busy else timeout)
         if not busy or time.monotonic() < self._next_look:

@@ -11,14 +11,14 @@ import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Any, Literal
 
-from sqlalchemy import select, update
+from sqlalchemy import ColumnElement, or_, select, update
 from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
-from lauftakt.store.database import Database, mine, now
+from lauftakt.store.database import AHEAD, Database, mine, now
 from lauftakt.store.models import HandIn, Job, Team
 
 log = logging.getLogger(__name__)
@@ -87,6 +87,17 @@ def add_job(
     return job
 
 
+def unheld(moment: datetime) -> ColumnElement[bool]:
+    """The condition that nobody holds a job any more: its lease ran out, or was written when the clock was ahead.
+    Whoever still works on such a job writes a lease of the present within seconds."""
+    return or_(Job.lease_until < moment, Job.lease_until > moment + LEASE + AHEAD)
+
+
+def _is_held(job: Job) -> bool:
+    moment = now()
+    return job.lease_until is not None and moment < job.lease_until <= moment + LEASE + AHEAD
+
+
 def claim(database: Database, job_id: int) -> Claim | None:
     """Take a job that waits, or whose worker died; None where somebody else has it or it is finished."""
     with database.begin() as session:
@@ -95,7 +106,7 @@ def claim(database: Database, job_id: int) -> Claim | None:
             return None
         if session.get(Team, job.team_id) is None:
             return None  # removed; what it left undone goes on where it is brought back
-        if job.state == "running" and job.lease_until is not None and job.lease_until > now():
+        if job.state == "running" and _is_held(job):
             return None
         hand_in = hand_in_of(session, job)
         if hand_in is not None and job.kind == "import" and hand_in.state == "taken":

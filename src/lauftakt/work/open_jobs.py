@@ -6,9 +6,9 @@ from datetime import timedelta
 from sqlalchemy import and_, false, or_, select, true, update
 from sqlalchemy.orm import Session
 
-from lauftakt.store.database import INCLUDE_REMOVED, Database, now
+from lauftakt.store.database import AHEAD, INCLUDE_REMOVED, Database, now
 from lauftakt.store.models import HandIn, Job, Team
-from lauftakt.work.jobs import NOT_FOR_WORKERS, OPEN, add_job, put_back
+from lauftakt.work.jobs import NOT_FOR_WORKERS, OPEN, add_job, put_back, unheld
 
 # A file refused for one of these may be placed once somebody says where it was driven.
 PLACEABLE = frozenset({"no-positions", "elsewhere", "no-laps", "start-line", "not-here"})
@@ -30,19 +30,27 @@ def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int
     """
     moment = now()
     late = moment - timedelta(seconds=5)
-    sent_long_ago = and_(Job.sent_at < moment - LOST, true() if idle else false())
-    waiting = or_(and_(Job.created_at < late, Job.sent_at.is_(None)), sent_long_ago)
+    # What was written while the clock was ahead is of long ago, too.
+    sent_then = or_(Job.sent_at < moment - LOST, Job.sent_at > moment + AHEAD)
+    sent_long_ago = and_(sent_then, true() if idle else false())
+    made_then = or_(Job.created_at < late, Job.created_at > moment + AHEAD)
+    waiting = or_(and_(made_then, Job.sent_at.is_(None)), sent_long_ago)
     with database.begin() as session:
         query = select(Job.id).where(
             Job.kind.not_in(NOT_FOR_WORKERS),
             Job.team_id.not_in(select(Team.id).where(Team.removed_at.is_not(None))),
             or_(
                 and_(Job.state == "waiting", Job.waits_for.is_(None), waiting),
-                and_(Job.state == "waiting", Job.waits_for == "disk", true() if room else false(), Job.sent_at < late),
+                and_(
+                    Job.state == "waiting",
+                    Job.waits_for == "disk",
+                    true() if room else false(),
+                    or_(Job.sent_at < late, Job.sent_at > moment + AHEAD),
+                ),
                 # Told once of each worker that died, and again where that was lost, too.
                 and_(
                     Job.state == "running",
-                    Job.lease_until < moment,
+                    unheld(moment),
                     or_(Job.sent_at.is_(None), Job.sent_at < Job.lease_until, sent_long_ago),
                 ),
             ),

@@ -36,7 +36,7 @@ def tidy(database: Database, exports: Path, inbox: Path) -> list[int]:
         purge_teams(session)
         purge_small(session)
         _forget_jobs(session)
-        session.execute(delete(RequestCount).where(RequestCount.until < now().timestamp() - 3600))
+        session.execute(delete(RequestCount).where(RequestCount.until < time.time() - 3600))
         long_gone = HandIn.dismissed_at < now() - KEPT_OFF_THE_LIST
         off = session.scalars(select(HandIn.id).where(HandIn.code.in_(open_jobs.PLACEABLE), long_gone)).all()
         made = _remove_for_good(session) + _seal(session)
