@@ -25,7 +25,8 @@ from lauftakt.store.models import HandIn, Job, Run
 from lauftakt.work.jobs import add_job
 from tests.day import Day
 from tests.disks import small_disk
-from tests.installation import Client, Installation, installed, until
+from tests.installation import PASSWORD, Client, Installation, installed, until
+from tests.private import Used, logs
 
 pytestmark = pytest.mark.in_order
 
@@ -33,7 +34,14 @@ pytestmark = pytest.mark.in_order
 @pytest.fixture(scope="module")
 def place(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Installation]:
     more = {"LAUFTAKT_LEASE_S": "3", "LAUFTAKT_BODY_S": "25", "LAUFTAKT_DATABASE_S": "5"}
-    yield from installed(tmp_path_factory.mktemp("installation"), port=0, workers=2, servers=2, more=more)
+    used = Used()
+    used.keep(password=PASSWORD, coach="ada@team.example")
+    for found in installed(tmp_path_factory.mktemp("installation"), port=0, workers=2, servers=2, more=more):
+        used.keep(secret=(found.stack.var / "secret").read_text().strip())
+        yield found
+        # Everything that ended here in the middle of something wrote about it.
+        told = {path.name: used.found_in(data) for path, data in logs(found.stack.var).items()}
+        assert not any(told.values()), told
 
 
 @pytest.fixture(scope="module")
@@ -275,6 +283,7 @@ def test_a_worker_that_froze_and_thawed_changes_nothing(place: Installation, coa
         assert busy is not None
     # All that work now: which of them has it is nobody's to know.
     frozen = place.processes("worker")[1:]
+
     def freeze_between_transactions() -> bool:
         for number in frozen:
             os.kill(number, signal.SIGSTOP)

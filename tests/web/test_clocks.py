@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from flask import Flask
+from itsdangerous import TimestampSigner
 from sqlalchemy import select
 
 from lauftakt.store.database import Database, now
@@ -72,6 +73,17 @@ def test_wrong_passwords_of_then_lock_nobody_out(database: Database) -> None:
         note_try(session, *who)
         session.flush()
         assert len(session.scalars(of_them).all()) == 1
+
+
+def test_who_signed_in_then_still_is(coach: Coach, monkeypatch: pytest.MonkeyPatch) -> None:
+    with monkeypatch.context() as ahead:
+        ahead.setattr(TimestampSigner, "get_timestamp", lambda self: int(time.time() + A_DAY.total_seconds()))
+        assert coach.sign_in().status_code == 200
+    assert coach.get("/api/paddock").status_code == 200
+    # A cookie that was changed is nobody's.
+    name, _, value = coach.client.get_cookie("lauftakt").value.partition(".")
+    coach.client.set_cookie("lauftakt", f"{name}x.{value}")
+    assert coach.get("/api/paddock").status_code == 401
 
 
 def test_requests_of_then_are_not_counted(app: Flask, database: Database) -> None:

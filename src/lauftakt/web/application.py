@@ -62,6 +62,7 @@ from lauftakt.web import (
 from lauftakt.web.access import Problem, build, login_manager
 from lauftakt.web.compare import choosing, keeping
 from lauftakt.web.compare.views import ARROW
+from lauftakt.web.cookie import Cookies
 from lauftakt.web.damaged import answer_despite_damage
 from lauftakt.web.door import guard_the_door
 from lauftakt.web.keeping import Kept
@@ -99,6 +100,7 @@ def create_app(settings: Settings, database: Database | None = None, *, front_en
         static_folder=None,  # type: ignore[arg-type] # Flask allows it; the front end is served below
     )
     app.json = _StrictJson(app)
+    app.session_interface = Cookies()
     app.config.update(
         SECRET_KEY=settings.secret,
         SESSION_COOKIE_HTTPONLY=True,
