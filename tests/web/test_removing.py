@@ -221,6 +221,8 @@ def test_a_driver_is_forgotten_and_nothing_names_them(
     full.delete(f"/api/removals/run/{gone}")
     full.patch(f"/api/runs/{other['id']}", json={"notes": "Held up by Ines"})
     path = f"/api/drivers/{link['driver']['id']}/forget"
+    old_log = full.client.application.config["LAUFTAKT"].var / "of-before.log"
+    old_log.write_text(f"The file of {link['driver']['name']} was damaged.")
     assert stranger.get(path).status_code == stranger.post(path).status_code == 404
     before = everything(full)
     told = full.get(path).json
@@ -228,6 +230,7 @@ def test_a_driver_is_forgotten_and_nothing_names_them(
     assert everything(full) == before
     answer = full.post(path)
     assert answer.status_code == 200, answer.data
+    assert old_log.read_text() == "The file of **** was damaged."
     # Only what somebody wrote about another run still names her, and it is said where.
     assert answer.json["mentions"] == {"run.notes": 1}
     full.patch(f"/api/runs/{other['id']}", json={"notes": "Held up"})

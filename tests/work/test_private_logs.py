@@ -2,13 +2,14 @@
 
 import io
 import logging
+from pathlib import Path
 
 import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 
 from lauftakt.store.database import Database
-from lauftakt.work.private_logs import cleaned, keep_logs_private
+from lauftakt.work.private_logs import black_out, cleaned, keep_logs_private
 
 SECRETS = {
     "ada@school.example": "Somebody wrote to ada@school.example again.",
@@ -53,3 +54,20 @@ def test_every_record_of_the_process_is_cleaned(database: Database, monkeypatch:
             assert secret not in told
     finally:
         logging.setLogRecordFactory(before)
+
+
+def test_whoever_is_forgotten_is_so_in_older_logs_too(tmp_path: Path) -> None:
+    (tmp_path / "database").mkdir()
+    logs = [tmp_path / "worker.log", tmp_path / "server.log.1", tmp_path / "database" / "mariadb.log"]
+    line = "2026 A log of ZOË Ödegård, not of Zoë Ödegårdsen, came twice: zoë ödegård.csv\n".lower()
+    for path in logs:
+        path.write_text(line)
+    with logs[0].open("a") as still_open:
+        assert black_out(tmp_path, " zoë ödegård ") == 2 * len(logs)
+        still_open.write("goes on\n")
+    for path in logs:
+        told = path.read_bytes()
+        assert told.startswith(b"2026 a log of **************, not of zo\xc3\xab \xc3\xb6deg\xc3\xa5rdsen, came")
+        assert b"**.csv" in told
+    assert logs[0].read_text().endswith("*.csv\ngoes on\n")
+    assert black_out(tmp_path, " ") == 0

@@ -19,6 +19,7 @@ from lauftakt.store.database import INCLUDE_REMOVED, Database, mine
 from lauftakt.store.forgetting import forget, known_of
 from lauftakt.store.models import Account, Driver, Run, Team
 from lauftakt.work.inbox import discard, inbox_path
+from lauftakt.work.private_logs import black_out
 
 Say = Callable[[str], None]
 
@@ -127,6 +128,7 @@ def forget_driver(database: Database, var: Path, team_id: int, name: str, say: S
         discard(database, inbox_path(var / "inbox", number))
     for number in known.jobs:
         (var / "exports" / f"{number}.file").unlink(missing_ok=True)
+    black_out(var, known.name)
     if known.mentions:
         say("The name still stands in other people's words:")
         for place, count in known.mentions.items():

@@ -18,6 +18,7 @@ from lauftakt.web.policy import Viewer, one
 from lauftakt.web.sessions import present_session
 from lauftakt.work.exporting import export_path
 from lauftakt.work.inbox import discard, inbox_path
+from lauftakt.work.private_logs import black_out
 
 blueprint = APIBlueprint("removing", __name__, tag="Removing")
 
@@ -86,6 +87,7 @@ def forget_driver(viewer: Viewer, driver_id: int) -> schemas.Forgotten:
         discard(database(), inbox_path(settings.inbox, hand_in_id))
     for job_id in gone.jobs:
         export_path(settings.exports, job_id).unlink(missing_ok=True)
+    black_out(settings.var, gone.name)
     return _forgotten(gone)
 
 

@@ -3,6 +3,7 @@
 import logging
 import re
 import traceback
+from pathlib import Path
 from typing import Any
 
 # What is cut, and what stands there instead.
@@ -42,3 +43,31 @@ def keep_logs_private() -> None:
 
     record.private = True  # type: ignore[attr-defined]
     logging.setLogRecordFactory(record)
+
+
+def black_out(var: Path, name: str) -> int:
+    """Make a name unreadable in every log of an installation, for somebody who wishes to be forgotten.
+
+    Nothing of the kind should stand there, but an older version, or a library, may have written it. A log keeps its
+    length, since the programs that write it go on where they are.
+
+    Parameters
+    ----------
+    var : the installation's folder
+    name : as it is written, in whichever case
+
+    Returns
+    -------
+    In how many places it stood.
+    """
+    said = re.compile(rb"(?<!\w)" + re.escape(name.strip().encode()) + rb"(?!\w)", re.IGNORECASE)
+    places = 0
+    for path in (*var.glob("*.log*"), *(var / "database").glob("*.log*")):
+        found = [match.span() for match in said.finditer(path.read_bytes())] if name.strip() else []
+        if found:
+            with path.open("r+b") as file:
+                for begin, end in found:
+                    file.seek(begin)
+                    file.write(b"*" * (end - begin))
+        places += len(found)
+    return places
