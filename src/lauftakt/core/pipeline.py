@@ -25,7 +25,7 @@ from lauftakt.core.placing.by_positions import place_run
 from lauftakt.core.placing.placed import Placed
 from lauftakt.core.run import AnalysedRun, counting_rows, put_together
 from lauftakt.core.technique.figures import Technique
-from lauftakt.core.technique.signals import Scale, Signals, run_scale, run_signals
+from lauftakt.core.technique.signals import Scale, Signals, run_signals
 from lauftakt.core.technique.throttle import FULL, INFERRED_FULL
 from lauftakt.core.technique.traffic import held_up
 from lauftakt.core.technique.windows import windows
@@ -33,7 +33,7 @@ from lauftakt.core.technique.windows import windows
 Array = NDArray[np.float64]
 
 # Raised whenever the computation changes: what is stored of an older one is computed again.
-CODE_VERSION = 12
+CODE_VERSION = 13
 
 
 def make_layout(
@@ -217,7 +217,7 @@ def analyse_run(log: Log, layout: Layout, *, track: Track | None = None) -> Anal
         signals,
         None if signals is None else Technique(signals, windows(layout)),
         layout,
-        scale=Scale(None, None) if signals is None else run_scale(signals.others, len(signals.numbers)),
+        scale=Scale(None, None) if signals is None else signals.scale(),
         speed_scale=placed.scale,
         delay_s=placed.delay_s,
         warnings=warnings,

@@ -2,14 +2,14 @@
 
 import itertools
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.integrate import cumulative_trapezoid
 from scipy.interpolate import CubicSpline
 
 from lauftakt.core.circuit.centre import CentreLine, centre_from_curve, centre_through, smooth_curve
+from lauftakt.core.circuit.fitting import LAPS_A_LOG, Pass, fit
 from lauftakt.core.circuit.layout import Layout, LayoutSketch, Line
 from lauftakt.core.circuit.lines import crossings, line_across, line_ends, place_of_line
 from lauftakt.core.circuit.starting import at_counter, flat_out, into_straight
@@ -19,29 +19,14 @@ from lauftakt.core.log.triggers import line_moments
 from lauftakt.core.plane import Plane
 
 Array = NDArray[np.float64]
-# Wavelength that the centre line keeps half of; shorter ones are the fixes' noise (benchmarks/accuracy.py).
-CUTOFF_M = 34.0
 # Half of an assumed start line: wider than any road.
 HALF_LINE_M = 12.0
 # A drawn centre line is used as given; the contract allows so much smoothing.
 GIVEN_SLACK_M = 0.1
 # A pit lane passes a start line within so many metres of its ends.
 BESIDE_M = 40.0
-# More laps of one driver would make the centre line theirs.
-LAPS_A_LOG = 8
-# A lap with fewer positions is put together with others; fewer in all make no line.
-SPARSE, LEAST_POINTS = 120, 30
 # More add nothing but time.
 LAPS_IN_ALL = 48
-
-
-@dataclass(frozen=True)
-class _Pass:
-    """One drive from line to line: which track, from when to when."""
-
-    track: int
-    begin: float
-    end: float
 
 
 def draft_layout(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tuple[Layout, list[Warning]]:
@@ -80,7 +65,7 @@ def draft_layout(read: Sequence[tuple[Log, Track]], sketch: LayoutSketch) -> tup
         centre = _given_centre(plane, sketch, tracks)
     else:
         drives = _good_drives(tracks, _drives(tracks, plane, start, sketch.finish))
-        centre = _fit(tracks, drives, closed=sketch.finish is None)
+        centre = fit(tracks, drives, closed=sketch.finish is None)
     return lay(centre, plane, start, sketch), warnings
 
 
@@ -189,21 +174,21 @@ def read_tracks(logs: Sequence[Log]) -> list[tuple[Log, Track]]:
     return found
 
 
-def _drives(tracks: list[Track], plane: Plane, start: Line, finish: Line | None) -> list[_Pass]:
+def _drives(tracks: list[Track], plane: Plane, start: Line, finish: Line | None) -> list[Pass]:
     """Every drive from the start line to the next start line (or to the finish)."""
     left, right = line_ends(plane, start)
-    found: list[_Pass] = []
+    found: list[Pass] = []
     for index, track in enumerate(tracks):
         begins = crossings(track.fix_time, track.x, track.y, left, right)
         if finish is None:
-            found += [_Pass(index, float(a), float(b)) for a, b in itertools.pairwise(begins)]
+            found += [Pass(index, float(a), float(b)) for a, b in itertools.pairwise(begins)]
             continue
         ends = crossings(track.fix_time, track.x, track.y, *line_ends(plane, finish))
         for number, begin in enumerate(begins):
             until = begins[number + 1] if number + 1 < len(begins) else np.inf
             reached = ends[(ends > begin) & (ends < until)]
             if len(reached):
-                found.append(_Pass(index, float(begin), float(reached[0])))
+                found.append(Pass(index, float(begin), float(reached[0])))
     if not found and any(_passes_beside(track, left, right) for track in tracks):
         raise Unusable(
             "no-laps",
@@ -222,7 +207,7 @@ def _passes_beside(track: Track, left: Array, right: Array) -> bool:
     return len(crossings(track.fix_time, track.x, track.y, left - beyond, right + beyond)) > 1
 
 
-def _good_drives(tracks: list[Track], drives: list[_Pass]) -> list[_Pass]:
+def _good_drives(tracks: list[Track], drives: list[Pass]) -> list[Pass]:
     """Drives near the fastest in time and near the middle in length, a few of each log, fastest first."""
     lengths = np.empty(len(drives))
     for index, track in enumerate(tracks):
@@ -237,7 +222,7 @@ def _good_drives(tracks: list[Track], drives: list[_Pass]) -> list[_Pass]:
     if not fit.any():
         raise Unusable("no-laps", "No two laps have the same length, so no circuit can be made from them.")
     best = times[fit].min()
-    chosen: list[_Pass] = []
+    chosen: list[Pass] = []
     for number in np.argsort(times):
         drive = drives[number]
         enough = sum(other.track == drive.track for other in chosen) >= LAPS_A_LOG
@@ -254,8 +239,8 @@ def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: Layo
     most = int(np.argmax([len(times) for times in counted]))
     if len(counted[most]) >= 2:
         track, times = tracks[most], counted[most]
-        drives = [_Pass(0, float(a), float(b)) for a, b in itertools.pairwise(times)]
-        centre = _fit([track], _good_drives([track], drives), closed=True)
+        drives = [Pass(0, float(a), float(b)) for a, b in itertools.pairwise(times)]
+        centre = fit([track], _good_drives([track], drives), closed=True)
         x, y = (np.interp(times, track.fix_time, p) for p in (track.x, track.y))
         s, _ = centre.project(x, y)
         place, warning = at_counter(s, centre.length)
@@ -269,8 +254,8 @@ def _find_start(plane: Plane, logs: list[Log], tracks: list[Track], sketch: Layo
                 break
         else:
             raise Unusable("no-laps", "No place is passed twice in any log, so there is no whole lap.")
-        drives = [_Pass(0, float(a), float(b)) for a, b in itertools.pairwise(times)]
-        centre = _fit([track], _good_drives([track], drives), closed=True)
+        drives = [Pass(0, float(a), float(b)) for a, b in itertools.pairwise(times)]
+        centre = fit([track], _good_drives([track], drives), closed=True)
         s, _ = centre.project(track.x, track.y, track.heading)
         flat = flat_out(logs[index], track.fix_time, track.speed_time, track.speed)
         place, warning = into_straight(s, flat, centre.length)
@@ -330,47 +315,3 @@ def _given_centre(plane: Plane, sketch: LayoutSketch, tracks: list[Track]) -> Ce
         if np.hypot(fx(rough.s) - rough.x, fy(rough.s) - rough.y).max() < GIVEN_SLACK_M:
             return centre_from_curve(fx, fy, rough.length, closed=closed)
     return rough
-
-
-def _fit(tracks: list[Track], drives: list[_Pass], *, closed: bool) -> CentreLine:
-    """Centre line through the fixes of the drives; an open one reaches a little beyond start and finish."""
-    margin = 0.0 if closed else 4.0
-    u, x, y, length = _along(tracks[drives[0].track], drives[0], margin, closed)
-    if len(x) < SPARSE:
-        # Of a receiver that sees the car once a second a lap is a handful of points: several laps together make a line.
-        more = [_along(tracks[drive.track], drive, margin, closed) for drive in drives[1:LAPS_A_LOG]]
-        u = np.concatenate([u, *(own * length / whole for own, _, _, whole in more)])
-        x, y = np.concatenate([x, *(found[1] for found in more)]), np.concatenate([y, *(found[2] for found in more)])
-    if len(x) < LEAST_POINTS:
-        raise Unusable("no-laps", f"The laps have fewer than {LEAST_POINTS} positions together.")
-    fx, fy = smooth_curve(u, x, y, length, closed=closed, cutoff_m=2 * CUTOFF_M)
-    centre = centre_from_curve(fx, fy, length, closed=closed)
-    parts = []
-    for index, track in enumerate(tracks):
-        chosen = np.zeros(len(track.x), dtype=bool)
-        for drive in drives:
-            if drive.track == index:
-                chosen |= (track.fix_time >= drive.begin - margin) & (track.fix_time < drive.end + margin)
-        chosen &= np.interp(track.fix_time, track.speed_time, track.speed) > 3.0
-        parts.append(np.column_stack([track.x[chosen], track.y[chosen], track.heading[chosen]]))
-    x, y, heading = np.concatenate(parts).T
-    for _ in range(2):
-        s, n = centre.project(x, y, heading)
-        weight = 1.0 / (1.0 + (n / 3.0) ** 2)
-        if not closed:
-            weight = weight * ((s > centre.s[0] + 0.1) & (s < centre.s[-1] - 0.1))
-        fx, fy = smooth_curve(s, x, y, centre.length, closed=closed, cutoff_m=CUTOFF_M, weight=weight)
-        centre = centre_from_curve(fx, fy, centre.length, closed=closed)
-    return centre
-
-
-def _along(track: Track, drive: _Pass, margin: float, closed: bool) -> tuple[Array, Array, Array, float]:
-    """Metres travelled since the line, and x and y, of the fixes of one drive; and its length."""
-    begin, end = drive.begin - margin, drive.end + margin
-    inside = (track.fix_time >= begin) & (track.fix_time < end)
-    travelled = cumulative_trapezoid(track.speed, track.speed_time, initial=0.0)
-    u = np.interp(track.fix_time[inside], track.speed_time, travelled)
-    first, last = np.interp([begin, end], track.speed_time, travelled)
-    if not closed and len(u):
-        first, last = u[0], u[-1]
-    return u - first, track.x[inside], track.y[inside], max(float(last - first), 1.0)

@@ -32,12 +32,13 @@ class Envelope:
     level_u: Array
 
 
-def envelope(ahead: Array, aside: Array) -> Envelope:
+def envelope(ahead: Array, aside: Array, aside_share_u: float = 0.0) -> Envelope:
     """How hard a car was accelerated in every direction.
 
     Parameters
     ----------
     ahead, aside : (laps, g) m/s^2, metre by metre; gaining speed and left positive; NaN where not driven
+    aside_share_u : standard deviation of ``aside`` as a share of it that all laps have in common
 
     Notes
     -----
@@ -61,7 +62,10 @@ def envelope(ahead: Array, aside: Array) -> Envelope:
         others = np.array([_reached(own[whose != one]) for one in laps])
         if len(laps) > 1 and np.isfinite(others).all():
             doubt[which] = np.sqrt((len(laps) - 1) / len(laps) * ((others - others.mean()) ** 2).sum())
-    return Envelope((np.arange(DIRECTIONS) + 0.5) * 2 * np.pi / DIRECTIONS, level, doubt)
+    direction = (np.arange(DIRECTIONS) + 0.5) * 2 * np.pi / DIRECTIONS
+    # A level's error is that of its lateral part, along the level's own direction.
+    doubt = np.hypot(doubt, aside_share_u * level * np.cos(direction) ** 2)
+    return Envelope(direction, level, doubt)
 
 
 def seconds_at(time: Array) -> Array:

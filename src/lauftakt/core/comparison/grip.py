@@ -51,9 +51,19 @@ class CornerLevel:
     laps: int
 
 
-def corner_level(laps: Array) -> CornerLevel:
-    """The level of (n,) laps in a corner."""
-    return CornerLevel(float(np.median(laps)) if len(laps) else None, median_doubt(laps), len(laps))
+def corner_level(laps: Array, share_u: float = 0.0) -> CornerLevel:
+    """The level of a corner.
+
+    Parameters
+    ----------
+    laps : (n,) what each lap reached there, m/s^2
+    share_u : standard deviation, as a share, of what all laps have in common
+        (:attr:`lauftakt.core.technique.signals.Signals.aside_share_u`)
+    """
+    level, level_u = float(np.median(laps)) if len(laps) else None, median_doubt(laps)
+    if level is not None and level_u is not None:
+        level_u = float(np.hypot(level_u, share_u * level))
+    return CornerLevel(level, level_u, len(laps))
 
 
 def beside(own: CornerLevel, other: CornerLevel) -> Literal["more", "less", "level"] | None:

@@ -1,6 +1,6 @@
 """Channels of a run along its timed laps, and what stands in for those that were not logged."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -31,6 +31,11 @@ BRAKE_ON = 0.05
 LIMIT = 98.5
 # The contract's share of throttle that holds the speed where nothing better is known, and what is believed of a fit.
 HELD, HOLDS = 0.1, (0.0, 0.6)
+# What a path's bends say of cornering is off by this share, one standard deviation, whatever the laps have in common:
+# the same receiver, the same smoothing, the same centre line (positions at 1 to 10 Hz on the simulator's circuits).
+PATH_SHARE_U = 0.1
+# Standard deviation of the Gaussian over which an offset's bends are believed, m.
+OFFSET_M = 8.0
 # What of a run is driven steadily enough to tell it: speed, m/s, change of speed, m/s^2, and how many places of it.
 SLOW_MS, STEADY_MS2, FEWEST_HELD = 6.0, 0.8, 100
 
@@ -40,12 +45,14 @@ class Scale:
     """What "some brake" and "full throttle" mean in one run.
 
     ``brake`` is the 99th percentile of the brake channel and ``brake_role`` its role, ``throttle`` the highest
-    throttle, all over the timed laps; None where not logged.
+    throttle, all over the timed laps; None where not logged. ``lateral_logged`` says whether an accelerometer told how
+    hard the car cornered, not the path.
     """
 
     brake: float | None
     throttle: float | None
     brake_role: str | None = None
+    lateral_logged: bool = False
 
 
 @dataclass(frozen=True)
@@ -66,6 +73,7 @@ class Signals:
     others : further logged channels by role, (laps, e)
     brake_role : role of ``brake``, None where inferred
     throttle_inferred : whether ``throttle`` was
+    aside_inferred : whether ``aside`` was worked out from the path
     """
 
     numbers: tuple[int, ...]
@@ -81,11 +89,21 @@ class Signals:
     others: dict[str, Array]
     brake_role: str | None
     throttle_inferred: bool
+    aside_inferred: bool = True
 
     @property
     def inferred(self) -> bool:
         """Whether braking or throttle was inferred from accelerations."""
         return self.brake_role is None or self.throttle_inferred
+
+    def scale(self) -> Scale:
+        """What they are judged by."""
+        return replace(run_scale(self.others, len(self.numbers)), lateral_logged=not self.aside_inferred)
+
+    @property
+    def aside_share_u(self) -> float:
+        """Standard deviation of ``aside`` as a share of it, of what all laps have in common (:data:`PATH_SHARE_U`)."""
+        return PATH_SHARE_U if self.aside_inferred else 0.0
 
     @cached_property
     def holding(self) -> Array:
@@ -155,7 +173,7 @@ def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, Lap
     speed = np.interp(at, placed.time, placed.speed)
     offset = np.interp(at, placed.time, placed.n)
     ahead = np.interp(at, placed.time, _longitudinal(log, placed))
-    aside = _lateral(log, placed, layout, at, places, speed, offset)
+    aside, lateral_logged = _lateral(log, placed, layout, at, places, speed, offset)
     if not placed.offset_known:
         offset = np.full_like(offset, np.nan)
     rows = {"speed": speed, "offset": offset, "ahead": ahead, "aside": aside}
@@ -170,7 +188,9 @@ def run_signals(log: Log, placed: Placed, laps: list[Lap], traces: dict[int, Lap
         derived = derived_gear(rows["engine_speed"], speed)
         if derived is not None:
             rows["gear"] = derived
-    return assemble(numbers, places, time, rows)
+    others = {role: values for role, values in rows.items() if role not in COMPUTED}
+    scale = replace(run_scale(others, len(numbers)), lateral_logged=lateral_logged)
+    return assemble(numbers, places, time, rows, scale)
 
 
 def assemble(
@@ -211,6 +231,7 @@ def assemble(
         others=others,
         brake_role=scale.brake_role,
         throttle_inferred="throttle" not in others or scale.throttle is None,
+        aside_inferred=not scale.lateral_logged,
     )
 
 
@@ -258,20 +279,27 @@ def _longitudinal(log: Log, placed: Placed) -> Array:
     return np.asarray(gain * fine + level)
 
 
-def _lateral(log: Log, placed: Placed, layout: Layout, at: Array, places: Array, speed: Array, offset: Array) -> Array:
-    """(laps, e) m/s^2, left positive: from an accelerometer that agrees with the circuit, else from the path."""
+def _lateral(
+    log: Log, placed: Placed, layout: Layout, at: Array, places: Array, speed: Array, offset: Array
+) -> tuple[Array, bool]:
+    """(laps, e) m/s^2, left positive, from an accelerometer that agrees with the circuit, else from the path; and
+    whether it was logged."""
     wrapped = layout.centre.wrap(places)
+    # What lies between two fixes nobody saw: a line is believed over what is half of their distance at least.
+    fixes = log.role("latitude")
+    gap = float(np.nanmedian(speed)) / fixes.rate_hz if fixes is not None and fixes.rate_hz > 0 else 0.0
+    width = max(OFFSET_M, gap / 2)
     bend = np.interp(wrapped, layout.centre.s, layout.centre.curvature)
-    smooth = gaussian_filter1d(offset, 8.0, axis=1)
+    smooth = gaussian_filter1d(offset, width, axis=1)
     curvature = bend / np.maximum(1.0 - offset * bend, 0.3) + np.gradient(np.gradient(smooth, axis=1), axis=1)
     path = speed**2 * gaussian_filter1d(curvature, 3.0, axis=1)
     channel = log.role("lateral_acceleration")
     if channel is None or len(channel.time) < 2:
-        return np.asarray(path)
-    width = max(1, round(0.15 * channel.rate_hz))
-    logged = np.interp(at, channel.time, uniform_filter1d(channel.values, width))
+        return np.asarray(path), False
+    samples = max(1, round(0.15 * channel.rate_hz))
+    logged = np.interp(at, channel.time, uniform_filter1d(channel.values, samples))
     gain, level = np.polyfit(logged.ravel(), path.ravel(), 1)
     if abs(np.corrcoef(logged.ravel(), path.ravel())[0, 1]) < 0.8 or not 0.5 < abs(gain) < 2.0:
-        return np.asarray(path)
+        return np.asarray(path), False
     # The sign is the logger's choice and its zero may be off; its size is its own business.
-    return np.asarray(np.sign(gain) * (logged + level / gain))
+    return np.asarray(np.sign(gain) * (logged + level / gain)), True

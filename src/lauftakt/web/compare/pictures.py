@@ -142,13 +142,14 @@ _GRIP: Kept[_Reached] = Kept(120)
 
 def _reached(run: AnalysedRun, layout: Layout) -> _Reached:
     """Where no lap counts over all of them."""
-    corners = [corner_level(laps) for laps in grip_of_laps(run, layout)]
     signals = run.signals
+    share_u = 0.0 if signals is None else signals.aside_share_u
+    corners = [corner_level(laps, share_u) for laps in grip_of_laps(run, layout)]
     if signals is None:
         return _Reached(envelope(np.zeros((0, 0)), np.zeros((0, 0))), corners)
     rows = counting_rows(run.laps, signals) or list(range(len(signals.numbers)))
     part = inside(layout)
-    return _Reached(envelope(signals.ahead[rows][:, part], signals.aside[rows][:, part]), corners)
+    return _Reached(envelope(signals.ahead[rows][:, part], signals.aside[rows][:, part], share_u), corners)
 
 
 def _run(
