@@ -10,7 +10,7 @@ from sqlalchemy.exc import SQLAlchemyError
 
 from lauftakt.operate import backups
 from lauftakt.operate.stack import rotate
-from lauftakt.store.database import Database, now
+from lauftakt.store.database import Database
 from lauftakt.store.models import Job, Team
 from lauftakt.work import jobs, room
 
@@ -107,7 +107,7 @@ class Nights:
     def _asked(self) -> list[int]:
         """Backups that somebody asked for, or that were being made when everything ended."""
         with self.database.begin() as session:
-            waits = or_(Job.state == "waiting", (Job.state == "running") & jobs.unheld(now()))
+            waits = or_(Job.state == "waiting", (Job.state == "running") & jobs.unheld())
             return list(session.scalars(select(Job.id).where(Job.kind == KIND, waits).order_by(Job.id)))
 
     def _make(self, asked: list[int]) -> None:

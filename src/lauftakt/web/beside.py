@@ -12,7 +12,7 @@ from typing import Any, cast
 from flask import Flask, current_app
 from sqlalchemy import and_, or_, select
 
-from lauftakt.store.database import AHEAD, now
+from lauftakt.store.database import now
 from lauftakt.store.models import Account, Job
 from lauftakt.web.access import database
 from lauftakt.web.givers import settings_of_app
@@ -53,8 +53,8 @@ def look(app: Flask) -> None:
     """Do now what waits although nobody has begun it, and what its server did not survive."""
     with app.app_context():
         left = or_(
-            and_(Job.state == "waiting", or_(Job.created_at < now() - LATE, Job.created_at > now() + AHEAD)),
-            and_(Job.state == "running", jobs.unheld(now())),
+            and_(Job.state == "waiting", jobs.was_before(Job.created_at, now() - LATE)),
+            and_(Job.state == "running", jobs.unheld()),
         )
         with database().begin() as session:
             ids = session.scalars(select(Job.id).where(Job.kind == KIND, left).order_by(Job.id)).all()

@@ -16,7 +16,7 @@ from typing import Any, Literal
 
 from sqlalchemy import ColumnElement, or_, select, update
 from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from lauftakt.store.database import AHEAD, Database, mine, now
 from lauftakt.store.models import HandIn, Job, Team
@@ -87,9 +87,16 @@ def add_job(
     return job
 
 
-def unheld(moment: datetime) -> ColumnElement[bool]:
+def was_before(column: InstrumentedAttribute[Any], moment: datetime) -> ColumnElement[bool]:
+    """The condition that a job's time is before a moment. One that is still to come was written while the clock was
+    ahead, and counts as long ago."""
+    return or_(column < moment, column > now() + AHEAD)
+
+
+def unheld() -> ColumnElement[bool]:
     """The condition that nobody holds a job any more: its lease ran out, or was written when the clock was ahead.
     Whoever still works on such a job writes a lease of the present within seconds."""
+    moment = now()
     return or_(Job.lease_until < moment, Job.lease_until > moment + LEASE + AHEAD)
 
 

@@ -6,9 +6,9 @@ from datetime import timedelta
 from sqlalchemy import and_, false, or_, select, true, update
 from sqlalchemy.orm import Session
 
-from lauftakt.store.database import AHEAD, INCLUDE_REMOVED, Database, now
+from lauftakt.store.database import INCLUDE_REMOVED, Database, now
 from lauftakt.store.models import HandIn, Job, Team
-from lauftakt.work.jobs import NOT_FOR_WORKERS, OPEN, add_job, put_back, unheld
+from lauftakt.work.jobs import NOT_FOR_WORKERS, OPEN, add_job, put_back, unheld, was_before
 
 # A file refused for one of these may be placed once somebody says where it was driven.
 PLACEABLE = frozenset({"no-positions", "elsewhere", "no-laps", "start-line", "not-here"})
@@ -30,11 +30,8 @@ def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int
     """
     moment = now()
     late = moment - timedelta(seconds=5)
-    # What was written while the clock was ahead is of long ago, too.
-    sent_then = or_(Job.sent_at < moment - LOST, Job.sent_at > moment + AHEAD)
-    sent_long_ago = and_(sent_then, true() if idle else false())
-    made_then = or_(Job.created_at < late, Job.created_at > moment + AHEAD)
-    waiting = or_(and_(made_then, Job.sent_at.is_(None)), sent_long_ago)
+    sent_long_ago = and_(was_before(Job.sent_at, moment - LOST), true() if idle else false())
+    waiting = or_(and_(was_before(Job.created_at, late), Job.sent_at.is_(None)), sent_long_ago)
     with database.begin() as session:
         query = select(Job.id).where(
             Job.kind.not_in(NOT_FOR_WORKERS),
@@ -45,12 +42,12 @@ def due(database: Database, *, idle: bool = True, room: bool = True) -> list[int
                     Job.state == "waiting",
                     Job.waits_for == "disk",
                     true() if room else false(),
-                    or_(Job.sent_at < late, Job.sent_at > moment + AHEAD),
+                    was_before(Job.sent_at, late),
                 ),
                 # Told once of each worker that died, and again where that was lost, too.
                 and_(
                     Job.state == "running",
-                    unheld(moment),
+                    unheld(),
                     or_(Job.sent_at.is_(None), Job.sent_at < Job.lease_until, sent_long_ago),
                 ),
             ),
